@@ -29,6 +29,13 @@ export {
   type DraftedDescription,
   type DraftOptions,
 } from './draft-description.js'
+export {
+  draftOverlays,
+  overlaysSummary,
+  type DraftedOverlay,
+  type DraftedOverlays,
+  type OverlayOptions,
+} from './draft-overlay.js'
 export { siteSettings, type SiteSettings, type SiteSettingsOptions } from './site-settings.js'
 export { listContracts, type Listed } from './list-contracts.js'
 export { listLeftOver, type LeftOver } from './list-left-over.js'

@@ -342,7 +342,7 @@ export const messages = {
   ),
   'TM-2021': entry(
     'metadata',
-    'This is no metadata: it looks like an answer of a service.',
+    'This is no metadata: it looks like an answer of a service{found}.',
     'Where the service publishes none, draft a description from what it answers: {draft}. Nothing was imported.',
   ),
   'TM-2022': entry(

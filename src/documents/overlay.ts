@@ -1,6 +1,7 @@
 import type { JSONPathEnvironment } from 'json-p3'
 import type { Origin } from '../contract/contract.js'
 import type { MessageCode } from '../contract/messages.js'
+import { addAll } from '../contract/lists.js'
 import { problem } from '../contract/problem.js'
 import { messageOf } from '../contract/system-error.js'
 import type { DataNode } from './data-node.js'
@@ -192,7 +193,7 @@ class MendedTree {
   private renew(node: DataNode): void {
     const twin = this.twinOf(node)
     const now = node.plain()
-    if (Array.isArray(twin)) twin.push(...(now as unknown[]).slice(twin.length))
+    if (Array.isArray(twin)) addAll(twin, (now as unknown[]).slice(twin.length))
     else if (twin !== undefined)
       Object.defineProperties(twin, Object.getOwnPropertyDescriptors(now as object))
   }

@@ -15,6 +15,7 @@ import { wireTextSchema } from './scalar-schema.js'
 import { SchemaWriter, type Doubt } from './schemas.js'
 import type { SeenTexts } from './seen-texts.js'
 import { structuresOf } from './structures.js'
+import { XmlValues } from './xml-values.js'
 
 export interface DraftWishes {
   /** What the service is called; its host when left out. */
@@ -55,13 +56,14 @@ export function draftOf(recordings: readonly Recording[], wishes: DraftWishes = 
     throw problem('TM-1051', { files: filesOf(recordings), reason: whyNone(leftOut) })
   const base = wishes.only === undefined ? basePath(kept) : pathIn(wishes.only)
   const paths = draftedPaths(kept, base)
-  const evidence = paths.map((path) => ({ path, own: evidenceOf(path) }))
+  const xml = new XmlValues(kept)
+  const evidence = paths.map((path) => ({ path, own: evidenceOf(path, xml) }))
   const all = evidence.flatMap(({ own }) => own)
-  const writer = new SchemaWriter(
-    structuresOf(all.flatMap(rootsOf)),
-    wishes.decisions,
-    wishes.taken?.schemas,
-  )
+  const writer = new SchemaWriter(structuresOf(all.flatMap(rootsOf)), {
+    decisions: wishes.decisions,
+    taken: wishes.taken?.schemas,
+    namespaces: xml.namespaces,
+  })
   const names = new Different(wishes.taken?.operations)
   const operations = new OperationWriter(writer, names)
   const written = Object.fromEntries(
@@ -79,7 +81,8 @@ export function draftOf(recordings: readonly Recording[], wishes: DraftWishes = 
   return {
     title,
     description: {
-      openapi: '3.1.0',
+      // That an element has attributes and text, no earlier version can say.
+      openapi: writer.saysText ? '3.2.0' : '3.1.0',
       info: { title, version: 'draft' },
       servers: [{ url: `${origin}${base}` }],
       paths: written,
@@ -183,8 +186,7 @@ class OperationWriter {
   }
 
   private media(type: string, seen: SeenBody['seen'], where: string): object {
-    if (seen !== undefined && seen.now.count > 0)
-      return { schema: this.schemas.of(seen, '', where) }
+    if (seen !== undefined && seen.now.count > 0) return { schema: this.schemas.body(seen, where) }
     return type.startsWith('text/') ? { schema: { type: 'string' } } : {}
   }
 }

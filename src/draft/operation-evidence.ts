@@ -1,11 +1,12 @@
 import { addTo } from '../contract/lists.js'
 import { isRecord, parseValues, type JsonValue } from './json-values.js'
 import { byMethod, type DraftedPath, type PathRecording } from './paths.js'
-import { isJson, type RecordedBody, type Recording } from './recording.js'
+import { isJson, isXml, type RecordedBody, type Recording } from './recording.js'
 import { isSecretHeaderName, isSecretQuery, schemesOf, type DraftedScheme } from './security.js'
 import { SeenTexts } from './seen-texts.js'
 import { Seen, type Way } from './seen.js'
 import { isGeneral, singular } from './singular.js'
+import type { XmlValues } from './xml-values.js'
 
 /** What stood in bodies of one media type. */
 export interface SeenBody {
@@ -48,9 +49,15 @@ export interface OperationEvidence {
   readonly troubles: readonly string[]
 }
 
-/** Goes through what was recorded of a path. */
-export function evidenceOf(path: DraftedPath): OperationEvidence[] {
-  return [...byMethod(path)].map(([method, recordings]) => new Gathering(method, path, recordings))
+/**
+ * Goes through what was recorded of a path.
+ *
+ * @param xml what the bodies in XML hold
+ */
+export function evidenceOf(path: DraftedPath, xml: XmlValues): OperationEvidence[] {
+  return [...byMethod(path)].map(
+    ([method, recordings]) => new Gathering(method, path, recordings, xml),
+  )
 }
 
 /** Headers that every program sends, and that say nothing of the service. */
@@ -70,8 +77,15 @@ class Gathering implements OperationEvidence {
   readonly schemes = new Map<string, { scheme: DraftedScheme; count: number }>()
   isList = false
   readonly troubles: string[] = []
+  private readonly xml: XmlValues
 
-  constructor(method: string, path: DraftedPath, recordings: readonly PathRecording[]) {
+  constructor(
+    method: string,
+    path: DraftedPath,
+    recordings: readonly PathRecording[],
+    xml: XmlValues,
+  ) {
+    this.xml = xml
     this.method = method
     this.path = path
     this.count = recordings.length
@@ -113,28 +127,29 @@ class Gathering implements OperationEvidence {
   /** Looks into a body. @returns its value, where it is JSON */
   private look(
     bodies: Map<string, SeenBody>,
-    { type, text }: RecordedBody,
+    body: RecordedBody,
     way: Way,
     path: readonly string[],
     from: string,
   ): JsonValue | undefined {
-    const isForm = type === 'application/x-www-form-urlencoded'
+    const { type } = body
     const known = bodies.get(type)
-    const body: SeenBody = known ?? {
+    const isLookedInto = isJson(type) || isXml(type) || isForm(type)
+    const at: SeenBody = known ?? {
       type,
-      seen: isJson(type) || isForm ? new Seen(way, path) : undefined,
+      seen: isLookedInto ? new Seen(way, path, isXml(type)) : undefined,
       count: 0,
     }
-    bodies.set(type, body)
-    if (known === undefined && /xml|^multipart\//.test(type))
+    bodies.set(type, at)
+    if (known === undefined && type.startsWith('multipart/'))
       this.troubles.push(`${from}: what lies in bodies of the type ${type} is not drafted`)
     // Where one thing has an address, it is called by its own name.
-    if (this.path.isOne) body.seen?.callAfter(path, 1)
-    body.count += 1
-    if (body.seen === undefined || text === undefined) return undefined
+    if (this.path.isOne) at.seen?.callAfter(path, 1)
+    at.count += 1
+    if (at.seen === undefined || body.text === undefined) return undefined
     try {
-      const value = isForm ? formIn(text) : parseValues(text)
-      body.seen.see(value)
+      const value = this.valueOf(body, at.seen)
+      if (value !== undefined) at.seen.see(value)
       return value
     } catch (error) {
       const reason = error instanceof Error ? error.message : String(error)
@@ -143,6 +158,15 @@ class Gathering implements OperationEvidence {
       )
       return undefined
     }
+  }
+
+  private valueOf(body: RecordedBody, seen: Seen): JsonValue | undefined {
+    if (isXml(body.type)) {
+      const found = this.xml.of(body)
+      seen.element ??= found?.element
+      return found?.value
+    }
+    return isForm(body.type) ? formIn(body.text ?? '') : parseValues(body.text ?? '')
   }
 
   /** What that is called which is sent: a new one, a changed one. */
@@ -167,6 +191,10 @@ function see(all: Map<string, SeenParameter>, name: string, values: readonly str
     if (/^[^,\s]+(?:,[^,\s]+)+$/.test(value)) found.listed += 1
     found.texts.see(value)
   }
+}
+
+function isForm(type: string): boolean {
+  return type === 'application/x-www-form-urlencoded'
 }
 
 function formIn(text: string): JsonValue {

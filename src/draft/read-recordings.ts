@@ -40,9 +40,10 @@ function archiveIn(text: string): readonly unknown[] | undefined {
   }
 }
 
-/** One answer, or one a line (NDJSON). */
+/** One answer, in JSON or XML, or one a line (NDJSON). */
 function answersIn(text: string, file: string): RecordedBody[] {
   const type = 'application/json'
+  if (/^\uFEFF?\s*<(?!!doctype html|html)/i.test(text)) return [{ type: 'application/xml', text }]
   try {
     JSON.parse(text.replace(/^\uFEFF/, ''))
     return [{ type, text }]

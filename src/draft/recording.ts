@@ -30,3 +30,8 @@ export function mediaTypeOf(header: string | undefined): string {
 export function isJson(type: string): boolean {
   return /^(?:application|text)\/(?:[\w.+-]+\+)?json$/.test(type)
 }
+
+/** Is a media type one of XML (RFC 7303)? */
+export function isXml(type: string): boolean {
+  return /^(?:application|text)\/(?:[\w.+-]+\+)?xml$/.test(type)
+}

@@ -3,10 +3,11 @@ import { present } from '../contract/present.js'
 import { pascalCase } from '../naming/identifiers.js'
 import { exampleText, isPersonal } from './personal.js'
 import { Remarked } from './remarked.js'
-import { numberSchema, textSchema, type Decision } from './scalar-schema.js'
-import type { Seen } from './seen.js'
+import { numberSchema, textSchema, wireTextSchema, type Decision } from './scalar-schema.js'
+import { textMember, type Seen } from './seen.js'
 import { isGeneral, singular } from './singular.js'
 import type { Structures } from './structures.js'
+import { isWrapper, propertyName, XmlWords } from './xml-words.js'
 
 /** A place of which it is doubtful what it holds. */
 export interface Doubt {
@@ -17,11 +18,22 @@ export interface Doubt {
   readonly alternatives: readonly Readonly<Record<string, unknown>>[]
 }
 
+/** What a writer is to heed. */
+export interface WriterWishes {
+  /** What somebody decided of places, by where they are. */
+  readonly decisions?: ReadonlyMap<string, Doubt['proposed']> | undefined
+  /** Names that other schemas have. */
+  readonly taken?: Iterable<string> | undefined
+  /** The namespaces of elements in XML. */
+  readonly namespaces?: ReadonlyMap<string, string> | undefined
+}
+
 /** Writes the schemas of what was seen: records by name, each once, and references to them. */
 export class SchemaWriter {
   readonly doubts: Doubt[] = []
   private readonly structures: Structures
   private readonly decisions: ReadonlyMap<string, Doubt['proposed']>
+  private readonly xml: XmlWords
   private readonly names = new Map<Seen, string>()
   private readonly taken: Set<string>
   private readonly written = new Map<string, unknown>()
@@ -30,24 +42,28 @@ export class SchemaWriter {
   /** The names of places that contain themselves, other than records do. */
   private readonly wholes = new Map<Seen, string>()
 
-  /**
-   * @param decisions what somebody decided of places, by where they are
-   * @param taken names that other schemas have
-   */
-  constructor(
-    structures: Structures,
-    decisions: ReadonlyMap<string, Doubt['proposed']> = new Map(),
-    taken: Iterable<string> = [],
-  ) {
+  constructor(structures: Structures, { decisions, taken, namespaces }: WriterWishes = {}) {
     this.structures = structures
-    this.decisions = decisions
+    this.decisions = decisions ?? new Map<string, Doubt['proposed']>()
     this.taken = new Set(taken)
+    this.xml = new XmlWords(namespaces)
     this.nameSummaries()
   }
 
   /** The schemas that have names, by name. */
   get all(): Record<string, unknown> {
     return Object.fromEntries([...this.written].sort(([one], [other]) => (one < other ? -1 : 1)))
+  }
+
+  /** Has an element text beside its attributes? */
+  get saysText(): boolean {
+    return this.structures.records.some(({ now }) => now.isXml && now.members.has(textMember))
+  }
+
+  /** The schema of a whole body. */
+  body(seen: Seen, where: string): unknown {
+    const schema = this.of(seen, '', where)
+    return seen.now.isXml ? this.xml.root(schema, seen) : schema
   }
 
   /**
@@ -101,7 +117,8 @@ export class SchemaWriter {
     return (
       place.records.length > 0 &&
       place.filled === place.records.length &&
-      !this.structures.maps.has(place)
+      !this.structures.maps.has(place) &&
+      !isWrapper(place)
     )
   }
 
@@ -120,11 +137,15 @@ export class SchemaWriter {
       ...(place.booleans > 0 ? [{ keywords: { type: 'boolean' }, because: 'truth values' }] : []),
       ...(place.numbers.count > 0 ? [withExample(numberSchema(place.numbers), place, name)] : []),
       ...(place.texts.count + place.texts.masked > 0
-        ? [withExample(textSchema(place.texts, name), place, name)]
+        ? [withExample(this.text(place, name), place, name)]
         : []),
       ...(place.lists.count > 0 ? [this.list(place, name, where)] : []),
       ...(place.records.length > 0 ? [this.record(place)] : []),
     ]
+  }
+
+  private text({ isXml, texts }: Seen, name: string): Decision {
+    return isXml && texts.count > 0 ? wireTextSchema(texts, name) : textSchema(texts, name)
   }
 
   private list(place: Seen, name: string, where: string): Decision {
@@ -143,6 +164,7 @@ export class SchemaWriter {
   }
 
   private record(place: Seen): Decision {
+    if (isWrapper(place)) return this.wrapped(place)
     const under = this.structures.maps.get(place)
     if (under !== undefined) {
       const values = this.of(under, place.path.at(-1) ?? '', usualName(place))
@@ -152,6 +174,16 @@ export class SchemaWriter {
       }
     }
     return { keywords: { $ref: reference(this.named(place)) }, because: '' }
+  }
+
+  /** An element around a list of others: a list by itself (OpenAPI 3.1, section 4.8.26). */
+  private wrapped(place: Seen): Decision {
+    const [inside] = place.members
+    if (inside === undefined) return { keywords: { type: 'array', items: {} }, because: '' }
+    const [name, { seen }] = inside
+    const { keywords, because } = this.list(seen.now, name, usualName(place))
+    const items = this.xml.item(keywords['items'], name, seen.now.items?.now)
+    return { keywords: { ...keywords, items, xml: { wrapped: true } }, because }
   }
 
   /** The name of a record's schema, which is written when it is asked for first. */
@@ -184,7 +216,9 @@ export class SchemaWriter {
   private recordSchema(place: Seen, name: string): unknown {
     const total = place.records.length
     const members = [...place.members]
-    const required = members.filter(([, { count }]) => count === total).map(([member]) => member)
+    const required = members
+      .filter(([, { count }]) => count === total)
+      .map(([member]) => propertyName(place, member))
     const schema = {
       type: 'object',
       ...(required.length === 0 ? {} : { required }),
@@ -192,9 +226,12 @@ export class SchemaWriter {
         members.map(([member, { seen, count }]) => {
           const own = this.of(seen, member, `${name}.${member}`)
           const sometimes = `in ${String(count)} of ${String(total)}`
-          return [member, count === total ? own : alsoRemarked(own, sometimes)]
+          const called = propertyName(place, member)
+          const schema = place.isXml ? this.xml.member(own, member, called, seen.now) : own
+          return [called, count === total ? schema : alsoRemarked(schema, sometimes)]
         }),
       ),
+      ...this.xml.record(place),
     }
     return total === 1 ? new Remarked(schema, 'seen once') : schema
   }

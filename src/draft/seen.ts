@@ -22,6 +22,9 @@ export interface SeenMember {
  */
 export class Seen {
   readonly way: Way
+  /** In XML everything that is no element is text; the name of its element, where it is one. */
+  readonly isXml: boolean
+  element: string | undefined
   /** What the places may be called after that this one is: of each path how many places had it. */
   private readonly paths = new Map<string, { readonly path: readonly string[]; count: number }>()
   nulls = 0
@@ -35,8 +38,9 @@ export class Seen {
   members = new Map<string, SeenMember>()
   private joined: Seen | undefined
 
-  constructor(way: Way, path: readonly string[]) {
+  constructor(way: Way, path: readonly string[], isXml = false) {
     this.way = way
+    this.isXml = isXml
     this.callAfter(path, 1)
   }
 
@@ -94,7 +98,7 @@ export class Seen {
   private seeList(values: readonly JsonValue[]): void {
     this.lists.count += 1
     if (values.length === 0) this.lists.empty += 1
-    this.items ??= new Seen(this.way, this.path)
+    this.items ??= this.inner(this.path, this.element)
     for (const value of values) this.items.now.see(value)
   }
 
@@ -110,9 +114,15 @@ export class Seen {
       found.count += 1
       return found.seen.now
     }
-    const seen = new Seen(this.way, [...this.path, name])
+    const seen = this.inner([...this.path, this.isXml ? plainName(name) : name], name)
     this.members.set(name, { seen, count: 1 })
     return seen
+  }
+
+  private inner(path: readonly string[], element: string | undefined): Seen {
+    const made = new Seen(this.way, path, this.isXml)
+    made.element = element
+    return made
   }
 
   /** Makes this place and another one the same. */
@@ -144,3 +154,11 @@ export class Seen {
     }
   }
 }
+
+/** What a member of a record in XML is called, without the mark of attributes. */
+export function plainName(member: string): string {
+  return member === textMember ? 'text' : member.replace(/^@/, '')
+}
+
+/** The member of records in XML that is the text of their element. */
+export const textMember = '#text'

@@ -103,7 +103,8 @@ function severalThings(place: Seen): Alternatives | undefined {
       by,
       places: new Map(
         [...groups].map(([tag, group]) => {
-          const one = new Seen(place.way, [...place.path, tag])
+          const one = new Seen(place.way, [...place.path, tag], place.isXml)
+          one.element = place.element
           for (const record of group) one.see(record)
           return [tag, one]
         }),
@@ -191,6 +192,7 @@ function joinOnce(places: readonly Seen[]): boolean {
  */
 function areAlike(one: Seen, other: Seen, asked: readonly (readonly [Seen, Seen])[] = []): boolean {
   if (one === other || asked.some(([a, b]) => a === one && b === other)) return true
+  if (one.isXml !== other.isXml) return false
   const shared = [...one.members.keys()].filter((name) => other.members.has(name))
   const all = one.members.size + other.members.size - shared.length
   const isEqual = shared.length === all

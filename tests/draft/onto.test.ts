@@ -196,16 +196,10 @@ function asNew(value: unknown, isSchemas = false): unknown {
     ]),
   )
   if (isSchemas) return schema
-  for (const [flag, limit] of [
-    ['exclusiveMinimum', 'minimum'],
-    ['exclusiveMaximum', 'maximum'],
-  ] as const)
-    if (typeof schema[flag] === 'boolean') {
-      if (schema[flag] && limit in schema) {
-        schema[flag] = schema[limit]
-        delete schema[limit]
-      } else delete schema[flag]
-    }
+  const exclusive = schema['exclusiveMinimum']
+  if (exclusive === true) schema['exclusiveMinimum'] = schema['minimum']
+  if (exclusive === false || schema['exclusiveMinimum'] === undefined)
+    delete schema['exclusiveMinimum']
   // Beside a reference nothing else counts.
   if (typeof schema['$ref'] === 'string')
     return { $ref: schema['$ref'].replace('#/definitions/', '#/components/schemas/') }
@@ -249,4 +243,256 @@ describe.each(['2.0', '3.0', '3.1'] as const)('OpenAPI %s', (version) => {
       { numRuns: 300 },
     )
   })
+})
+
+describe('what is proposed, case by case', () => {
+  interface Case {
+    readonly paths?: object
+    readonly schemas?: object
+    readonly more?: object
+    readonly recordings: readonly Recording[]
+    /** What the actions are, without their reasons. */
+    readonly actions: readonly object[]
+    readonly leftOut?: object
+    readonly troubles?: readonly string[]
+  }
+  const mark = { $ref: '#/components/schemas/Mark' }
+  const answering = (schema: object, more: object = {}): object => ({
+    operationId: 'x',
+    responses: { 200: { description: '', content: { 'application/json': { schema } } } },
+    ...more,
+  })
+  const marks = { '/marks': { get: answering(mark) } }
+  const get = (answer: unknown, path = '/marks', more: Partial<Recording> = {}): Recording =>
+    recorded('GET', path, answer, more)
+  const update = (target: string, value: unknown): object => ({ target, update: value })
+  const closed = { type: 'object', additionalProperties: false, properties: { a: {} } }
+  const open = { type: 'object', properties: { a: {} } }
+  const base = {
+    type: 'object',
+    discriminator: { propertyName: 'kind' },
+    properties: { kind: { type: 'string' } },
+  }
+  const kinds = {
+    Mark: base,
+    Buoy: { allOf: [mark, { type: 'object', properties: { light: { type: 'string' } } }] },
+    Beacon: { type: 'object', properties: { kind: {}, light: { type: 'integer' } } },
+  }
+  const posted = (sent: unknown, status = 201): Recording =>
+    recorded('POST', '/marks', undefined, { sent: sent as string, status })
+  const posting = (schema: object): object => ({
+    '/marks': {
+      post: {
+        operationId: 'x',
+        parameters: [{ name: 'tug', in: 'query', required: true, schema: {} }],
+        requestBody: { content: { 'application/json': { schema } } },
+        responses: { 201: { description: '' }, 400: { description: '' } },
+      },
+    },
+  })
+  const cases: Readonly<Record<string, Case>> = {
+    'nothing, where all is allowed': {
+      schemas: { Mark: open },
+      recordings: [get({ a: 1 })],
+      actions: [],
+    },
+    'members that nothing describes, but none of what names no members': {
+      schemas: { Mark: { type: 'object', properties: { free: { type: 'object' } } } },
+      recordings: [get({ free: { x: 1 }, b: true })],
+      actions: [update('$.components.schemas.Mark.properties', { b: { type: 'boolean' } })],
+    },
+    'what one part forbids and another describes': {
+      schemas: { Mark: { allOf: [closed, { type: 'object', properties: { b: {} } }] } },
+      recordings: [get({ a: 1, b: 2 })],
+      actions: [update('$.components.schemas.Mark.allOf[0]', { additionalProperties: true })],
+    },
+    'null of what is referred to, where it stands alone': {
+      schemas: {
+        Mark: { type: 'object', properties: { of: { $ref: '#/components/schemas/Of' } } },
+        Of: open,
+      },
+      recordings: [get({ of: null })],
+      actions: [
+        { target: '$.components.schemas.Mark.properties.of', remove: true },
+        update('$.components.schemas.Mark.properties', {
+          of: { anyOf: [{ $ref: '#/components/schemas/Of' }, { type: 'null' }] },
+        }),
+      ],
+    },
+    'both kinds, where some came as it is said, and the other alone, where none did': {
+      schemas: {
+        Mark: {
+          type: 'object',
+          properties: { a: { type: 'string' }, b: { type: 'string', description: 'B.' } },
+        },
+      },
+      recordings: [get({ a: 'x', b: 1 }), get({ a: 2, b: 1 })],
+      actions: [
+        { target: '$.components.schemas.Mark.properties.a', remove: true },
+        update('$.components.schemas.Mark.properties.b', { type: 'integer', examples: [1] }),
+        update('$.components.schemas.Mark.properties', {
+          a: { anyOf: [{ type: 'string' }, { type: 'integer', examples: [2] }] },
+        }),
+      ],
+    },
+    'the alternative that the discriminator tells': {
+      paths: {
+        '/marks': {
+          get: answering({
+            oneOf: ['Buoy', 'Beacon'].map((name) => ({ $ref: `#/components/schemas/${name}` })),
+            discriminator: { propertyName: 'kind' },
+          }),
+        },
+      },
+      schemas: { ...kinds, Mark: open },
+      recordings: [get({ kind: 'Beacon', light: 1.5 })],
+      actions: [
+        update('$.components.schemas.Beacon.properties.light', {
+          type: 'number',
+          format: 'decimal',
+        }),
+      ],
+    },
+    'the subtype that the discriminator of a base tells': {
+      schemas: kinds,
+      recordings: [get({ kind: 'Buoy', light: null })],
+      actions: [
+        update('$.components.schemas.Buoy.allOf[1].properties.light', { type: ['string', 'null'] }),
+      ],
+    },
+    'another status, with what it holds': {
+      schemas: { Mark: open },
+      recordings: [get({ why: 'late' }, '/marks', { status: 409 })],
+      actions: [
+        update("$.paths['/marks'].get.responses", {
+          409: {
+            description: 'Seen once.',
+            content: { 'application/json': { schema: { $ref: '#/components/schemas/Failure' } } },
+          },
+        }),
+        update('$.components.schemas', {
+          Failure: {
+            type: 'object',
+            required: ['why'],
+            properties: { why: { type: 'string', examples: ['late'] } },
+          },
+        }),
+      ],
+    },
+    'what is sent and taken: what is needless, and what is of another kind; nothing of what is refused':
+      {
+        paths: posting({
+          type: 'object',
+          required: ['a', 'id'],
+          properties: { a: {}, id: { readOnly: true }, n: { type: 'integer' } },
+        }),
+        recordings: [posted({ n: 1.5, more: 1 }), posted({ n: 'x' }, 400)],
+        actions: [
+          update("$.paths['/marks'].post.parameters[0]", { required: false }),
+          update(
+            "$.paths['/marks'].post.requestBody.content['application/json'].schema.properties.n",
+            { type: 'number', format: 'decimal' },
+          ),
+          {
+            target:
+              "$.paths['/marks'].post.requestBody.content['application/json'].schema.required",
+            remove: true,
+          },
+          update("$.paths['/marks'].post.requestBody.content['application/json'].schema", {
+            required: ['id'],
+          }),
+        ],
+      },
+    'operations that it lacks, beside those it has, by their names there': {
+      paths: {
+        ...marks,
+        '/marks/{id}': {
+          parameters: [{ name: 'id', in: 'path', required: true, schema: {} }],
+          get: answering(mark),
+        },
+      },
+      schemas: { Mark: open },
+      recordings: [
+        recorded('DELETE', '/marks/17', undefined, { status: 204 }),
+        get({ a: 1 }, '/marks/17'),
+        get('no', '/gone', { status: 404 }),
+      ],
+      actions: [
+        update("$.paths['/marks/{id}']", {
+          delete: {
+            operationId: 'deleteMark',
+            parameters: [
+              {
+                name: 'id',
+                in: 'path',
+                required: true,
+                schema: { type: 'integer', examples: [17] },
+              },
+            ],
+            responses: { 204: { description: 'Seen once.' } },
+          },
+        }),
+      ],
+      leftOut: { 'that failed, of operations that nothing describes': 1 },
+    },
+    'where the service was when it was recorded, it is learnt': {
+      paths: marks,
+      schemas: { Mark: { type: 'object', required: ['a', 'b'], properties: { a: {}, b: {} } } },
+      more: {
+        servers: [{ url: 'https://elsewhere.example/v{n}', variables: { n: { default: '2' } } }],
+      },
+      recordings: [get({ a: 1 }, '/test/v3/marks'), get({ a: 1 }, '/other')],
+      actions: [
+        { target: '$.components.schemas.Mark.required', remove: true },
+        update('$.components.schemas.Mark', { required: ['a'] }),
+      ],
+      leftOut: { 'that are under no address of the description': 1 },
+    },
+    'one of several operations of an address, where a header of one value tells it': {
+      paths: Object.fromEntries(
+        ['A', 'B'].map((name) => [
+          `/#${name}`,
+          {
+            get: answering(
+              { type: 'string' },
+              {
+                parameters: [
+                  { name: 'X-Target', in: 'header', required: true, schema: { enum: [name] } },
+                ],
+              },
+            ),
+          },
+        ]),
+      ),
+      recordings: [get('1', '/', { headers: [['x-target', 'B']] }), get('1', '/')],
+      actions: [
+        update("$.paths['/#B'].get.responses['200'].content['application/json'].schema", {
+          type: 'integer',
+          examples: [1],
+        }),
+      ],
+      leftOut: { 'that several operations may be meant by': 1 },
+    },
+    'nothing of what is not looked at, which is told': {
+      schemas: { Mark: { ...open, not: { required: ['a'] } } },
+      recordings: [get({ a: 1 })],
+      actions: [],
+      troubles: ['what "not" says is not looked at (components schemas Mark)'],
+    },
+  }
+  test.each(Object.entries(cases))(
+    '%s',
+    (
+      _,
+      { paths = marks, schemas = {}, more, recordings: all, actions, leftOut = {}, troubles = [] },
+    ) => {
+      const description = { openapi: '3.1.0', paths, components: { schemas }, ...more }
+      const proposal = proposed(description, all)
+      const found = (proposal.actions.get('openapi.json') ?? []).map(
+        ({ description: _why, ...action }) => action,
+      )
+      expect(found).toEqual(actions)
+      expect([Object.fromEntries(proposal.leftOut), proposal.troubles]).toEqual([leftOut, troubles])
+    },
+  )
 })

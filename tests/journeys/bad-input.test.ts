@@ -103,7 +103,7 @@ describe('metadata that is no good is refused with its place, and the project st
         'something else in XML',
         'feed.wsdl',
         '<feed xmlns="urn:x"/>',
-        'TM-2009',
+        'TM-2021',
         /root element is <feed>/,
       ],
       ['an empty file', 'empty.wsdl', '', 'TM-2015', /empty/],

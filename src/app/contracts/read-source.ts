@@ -1,3 +1,4 @@
+import { relative } from 'node:path'
 import { isJsonText } from '../../contract/plain.js'
 import { present } from '../../contract/present.js'
 import type { Contract } from '../../contract/contract.js'
@@ -128,10 +129,15 @@ export async function readDocuments(
   const { parseXml } = await import('../../documents/xml-tree.js')
   if (/^\s*</.test(text) || text.trim() === '') {
     const root = parseXml(text, label)
-    throw problem('TM-2009', { found: `its root element is <${root.name}>` }, { place: root.place })
+    const found = `; its root element is <${root.name}>`
+    throw problem('TM-2021', { found, ...adviceFor(documents.root.from) }, { place: root.place })
   }
   if (/^\uFEFF?\s*[[{]/.test(text) && isJsonText(text))
-    throw problem('TM-2021', adviceFor(documents.root.from), { place: { document: label } })
+    throw problem(
+      'TM-2021',
+      { found: '', ...adviceFor(documents.root.from) },
+      { place: { document: label } },
+    )
   throw problem(
     'TM-2009',
     { found: `it is not XML; it starts with "${text.trim().slice(0, 40)}"` },
@@ -142,7 +148,9 @@ export async function readDocuments(
 /** What to do with an answer that was taken for metadata. */
 function adviceFor(from: string): { readonly draft: string } {
   if (!isWebAddress(from))
-    return { draft: `\`tolmach draft ${from} --request "GET <its address>" --as <name>\`` }
+    return {
+      draft: `\`tolmach draft ${relative('.', from)} --request "GET <its address>" --as <name>\``,
+    }
   return {
     draft: `\`tolmach call ${from} GET --har 1.har\`, others like it, then \`tolmach draft *.har --as <name>\``,
   }

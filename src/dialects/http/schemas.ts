@@ -740,9 +740,13 @@ export class SchemaReader {
     const items = node.get('items')
     const item =
       items === undefined ? this.anything(node) : this.read(items, inside(where, 'Item'), direction)
+    // Beside a reference it is said what the items are called, whatever they are elsewhere.
+    const beside =
+      items?.members.has('$ref') === true ? xmlSpecifics(items, this.notes).xml : undefined
     return {
       kind: 'list',
       item: item.type,
+      ...(beside === undefined ? {} : { specifics: { itemXml: beside } satisfies TypeSpecifics }),
       ...marked({ itemNullable: item.nullable }),
       ...present({ minItems: numberOf(least), maxItems: numberOf(most) }),
     }

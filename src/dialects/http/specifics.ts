@@ -129,6 +129,8 @@ export interface TypeSpecifics {
   /** The alternative that is meant where the discriminator says nothing that is known. */
   readonly otherwise?: TypeId
   readonly xml?: XmlSpecifics
+  /** How the items of a list stand in XML, where that is not how their type does. */
+  readonly itemXml?: XmlSpecifics
 }
 
 export interface ContractSpecifics {

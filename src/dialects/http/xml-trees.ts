@@ -1,4 +1,4 @@
-import type { Contract, Field, Type } from '../../contract/contract.js'
+import type { Contract, Type } from '../../contract/contract.js'
 import { membersOf, namedType, resolve } from '../../contract/queries.js'
 import { camelCase } from '../../naming/identifiers.js'
 import { Elsewhere, type CodecTree } from '../codec-tree.js'
@@ -28,8 +28,8 @@ export class XmlTrees {
     for (const { name, tree } of this.constants.values()) yield [name, tree()]
   }
 
-  private of(type: Type, field?: Field): CodecTree {
-    const own = field === undefined ? {} : { ...typeSpecifics(field).xml }
+  /** @param own what is said where it stands, and not of the type */
+  private of(type: Type, own: XmlSpecifics = {}): CodecTree {
     if (type.kind !== 'reference' || this.isLeaf(type))
       return { ...this.inside(type), ...typeSpecifics(type).xml, ...own }
     // Types may lead back to themselves: what they are is looked up when it is used.
@@ -62,7 +62,7 @@ export class XmlTrees {
     const actual = resolve(this.contract, type)
     switch (actual.kind) {
       case 'list':
-        return { items: this.of(actual.item) }
+        return { items: this.of(actual.item, typeSpecifics(actual).itemXml) }
       case 'scalar':
         if (actual.base === 'boolean') return { reads: 'boolean' }
         return ['text', 'bytes', 'date', 'dateTime', 'time', 'duration'].includes(actual.base) ||
@@ -85,7 +85,8 @@ export class XmlTrees {
         if (fields.length === 0) return actual.kind === 'union' ? { reads: 'any' } : { members: {} }
         const members = new Map<string, CodecTree>()
         for (const field of fields)
-          if (!members.has(field.name)) members.set(field.name, this.of(field.type, field))
+          if (!members.has(field.name))
+            members.set(field.name, this.of(field.type, typeSpecifics(field).xml))
         return { members: Object.fromEntries(members) }
       }
       default:

@@ -13,8 +13,10 @@ export interface DescribedOperation {
 
 /** A parameter in the query or in a header. */
 export interface DescribedParameter {
+  readonly place: DescribedPlace
   readonly where: 'query' | 'header'
   readonly name: string
+  readonly isRequired: boolean
   /** It is an object whose members are parameters by themselves (style `form`). */
   readonly isSpread: boolean
   /** The only value that it may have, where there is one. */
@@ -25,6 +27,8 @@ export interface DescribedParameter {
 export interface DescribedAnswer {
   /** Undefined where nothing describes this status. */
   readonly response: DescribedPlace | undefined
+  /** It is described for this status, and not for others of its hundred, or for all. */
+  readonly isExact: boolean
   /** Undefined where nothing describes this media type. */
   readonly media: DescribedPlace | undefined
 }
@@ -99,7 +103,7 @@ export class DescribedOperations {
   }
 
   private parameter(place: DescribedPlace): DescribedParameter[] {
-    const { in: where, name, style, explode, ...own } = this.description.objectAt(place)
+    const { in: where, name, style, explode, required, ...own } = this.description.objectAt(place)
     if (where !== 'query' && where !== 'header') return []
     const settled = this.description.settle(inside(place, 'schema'))
     // In version 2 the parameter says it itself.
@@ -108,7 +112,7 @@ export class DescribedOperations {
       schema['type'] === 'object' && (style ?? 'form') === 'form' && explode !== false
     const values = schema['enum']
     const only = Array.isArray(values) && values.length === 1 ? String(values[0]) : undefined
-    return [{ where, name: String(name), isSpread, only }]
+    return [{ place, where, name: String(name), isRequired: required === true, isSpread, only }]
   }
 
   /**
@@ -122,20 +126,35 @@ export class DescribedOperations {
     )
     const response =
       key === undefined ? undefined : this.description.settle(inside(place, 'responses', key))
-    if (response === undefined) return { response, media: undefined }
+    const isExact = key === String(status)
+    if (response === undefined) return { response, isExact, media: undefined }
     // In version 2 the schema is the response's own.
-    if (this.description.version === '2.0') return { response, media: response }
-    const { content } = this.description.objectAt(response)
+    const isOld = this.description.version === '2.0'
+    return {
+      response,
+      isExact,
+      media: isOld ? response : this.media(response, answer?.type ?? ''),
+    }
+  }
+
+  /** Where the body of a request is described; undefined where nothing describes it. */
+  body({ place }: DescribedOperation, { body }: Recording): DescribedPlace | undefined {
+    const found = this.description.settle(inside(place, 'requestBody'))
+    if (found !== undefined) return this.media(found, body?.type ?? '')
+    const list = this.description.objectAt(place)['parameters']
+    return (Array.isArray(list) ? list : [])
+      .map((_, at) => this.description.settle(inside(place, 'parameters', String(at))))
+      .find((each) => each !== undefined && this.description.objectAt(each)['in'] === 'body')
+  }
+
+  private media(around: DescribedPlace, type: string): DescribedPlace | undefined {
+    const { content } = this.description.objectAt(around)
     const types = isPlainObject(content) ? Object.keys(content) : []
-    const type = answer?.type ?? ''
     const found =
       types.find((each) => plain(each) === type) ??
       types.find((each) => plain(each) === `${type.split('/')[0] ?? ''}/*`) ??
       types.find((each) => plain(each) === '*/*')
-    return {
-      response,
-      media: found === undefined ? undefined : inside(response, 'content', found),
-    }
+    return found === undefined ? undefined : inside(around, 'content', found)
   }
 }
 

@@ -1,3 +1,4 @@
+import { addAll } from '../../contract/lists.js'
 import { isPlainObject } from '../../contract/plain.js'
 import { isSame } from '../join-schemas.js'
 import { setOwn } from '../../runtime/plain.js'
@@ -45,7 +46,7 @@ function changesOf(before: Members, after: Members, at: Steps): OverlayAction[] 
       continue
     }
     const changes = changesWithin(own, value, [...at, key])
-    if (changes !== undefined) actions.push(...changes)
+    if (changes !== undefined) addAll(actions, changes)
     else {
       actions.push(removal([...at, key]))
       setOwn(update, key, value)
@@ -78,7 +79,7 @@ function changesOfList(
     if (isSame(item, after[position]) && position < after.length) continue
     const changes = changesWithin(item, after[position], [...at, position])
     if (changes === undefined) return undefined
-    actions.push(...changes)
+    addAll(actions, changes)
   }
   const added = after.slice(before.length).map((item) => ({
     target: pathText(at),

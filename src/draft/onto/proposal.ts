@@ -95,6 +95,7 @@ function proposeOnce(
   work.schemas()
   work.answers()
   work.parameters()
+  work.needless()
   work.named()
   // What they are drafted from they allow.
   const added = isFirst ? addOperations(description, held, work) : noneAdded
@@ -136,7 +137,7 @@ class Mending {
     for (const [document, seens] of this.seenByDocument())
       this.writers.set(
         document,
-        new SchemaWriter(structuresOf(seens), undefined, this.namesIn(document)),
+        new SchemaWriter(structuresOf(seens), { taken: this.namesIn(document) }),
       )
   }
 
@@ -247,6 +248,12 @@ class Mending {
         `${parameter.name} was asked for`,
       )
     }
+  }
+
+  /** Parameters that need not be there. */
+  needless(): void {
+    for (const { place, name } of this.held.needless.values())
+      this.put(inside(place, 'required'), false, `a request came without ${name}`)
   }
 
   /** Puts schemas with names to those that the documents have. */

@@ -1,13 +1,17 @@
 import { addTo } from '../../contract/lists.js'
 import { messageOf } from '../../contract/system-error.js'
-import { parseValues } from '../json-values.js'
+import { parseValues, type JsonValue } from '../json-values.js'
 import { isJson, type Recording } from '../recording.js'
 import { isSecretQuery } from '../security.js'
 import { SeenTexts } from '../seen-texts.js'
 import { Seen } from '../seen.js'
 import { singular } from '../singular.js'
 import { keyOf, type Description, type DescribedPlace } from './description.js'
-import { DescribedOperations, type DescribedOperation } from './described-operations.js'
+import {
+  DescribedOperations,
+  type DescribedAnswer,
+  type DescribedOperation,
+} from './described-operations.js'
 import { SchemaWalk } from './schema-walk.js'
 
 /** Bodies in a place where nothing describes them. */
@@ -44,6 +48,8 @@ export class RecordedOnto {
   readonly operations: DescribedOperations
   readonly answers = new Map<string, NewAnswer>()
   readonly parameters = new Map<string, NewParameter>()
+  /** Parameters that are said to be required, and that requests came without. */
+  readonly needless = new Map<string, { readonly place: DescribedPlace; readonly name: string }>()
   /** Exchanges of operations that the description does not have. */
   readonly unknown: Recording[] = []
   readonly troubles: string[] = []
@@ -70,8 +76,46 @@ export class RecordedOnto {
       return
     }
     this.count += 1
-    if (recording.status < 400) this.query(operation, recording)
+    // What was refused shows nothing of what may be asked.
+    if (recording.status < 400) this.request(operation, recording)
     this.answer(operation, recording)
+  }
+
+  private request(operation: DescribedOperation, recording: Recording): void {
+    this.query(operation, recording)
+    const names = new Set([...recording.url.searchParams.keys()].map(withoutMember))
+    const headers = new Set(recording.headers.map(([name]) => name.toLowerCase()))
+    for (const { place, where, name, isRequired, isSpread } of this.operations.parameters(
+      operation,
+    )) {
+      const isThere = where === 'query' ? names.has(name) : headers.has(name.toLowerCase())
+      // Some recorders keep no headers at all.
+      const isUnknown = where === 'header' ? headers.size === 0 : isSpread
+      if (isRequired && !isThere && !isUnknown) this.needless.set(keyOf(place), { place, name })
+    }
+    this.body(operation, recording)
+  }
+
+  private body(operation: DescribedOperation, recording: Recording): void {
+    const { body, from } = recording
+    if (body?.text === undefined || !isJson(body.type)) return
+    const media = this.operations.body(operation, recording)
+    const schema = media === undefined ? undefined : this.schemaIn(media)
+    if (schema === undefined) return
+    const value = this.valueIn(body.text, `${from}: the request`)
+    if (value === undefined) return
+    const name = nameOf(operation, recording)
+    this.walk.look(schema, { value, name, where: `${from}, request#`, way: 'sent' })
+  }
+
+  /** A value of JSON; undefined where it is none, which is told. */
+  private valueIn(text: string, what: string): JsonValue | undefined {
+    try {
+      return parseValues(text)
+    } catch (error) {
+      this.troubles.push(`${what} is left out: ${messageOf(error)}`)
+      return undefined
+    }
   }
 
   private query(operation: DescribedOperation, { url }: Recording): void {
@@ -84,7 +128,7 @@ export class RecordedOnto {
     if (known.some(({ isSpread }) => isSpread)) return
     const own = new Set(known.map(({ name }) => name))
     for (const [name, texts] of values) {
-      if (own.has(name) || own.has(name.replace(/\[.*$/, ''))) continue
+      if (own.has(name) || own.has(withoutMember(name))) continue
       const key = JSON.stringify([keyOf(operation.place), name])
       const before = this.parameters.get(key)
       const seen = before?.texts ?? new SeenTexts()
@@ -96,18 +140,18 @@ export class RecordedOnto {
 
   private answer(operation: DescribedOperation, recording: Recording): void {
     const { answer, from } = recording
-    const { response, media } = this.operations.answer(operation, recording)
+    const { response, media } = this.answerDescribed(operation, recording)
     const text = answer !== undefined && isJson(answer.type) ? answer.text : undefined
-    let value
-    try {
-      value = text === undefined ? undefined : parseValues(text)
-    } catch (error) {
-      this.troubles.push(`${from}: the answer is left out: ${messageOf(error)}`)
-      return
-    }
+    const value = text === undefined ? undefined : this.valueIn(text, `${from}: the answer`)
+    if (text !== undefined && value === undefined) return
     const schema = media === undefined ? undefined : this.schemaIn(media)
     if (schema !== undefined && value !== undefined) {
-      this.walk.look(schema, { value, name: nameOf(operation, recording), where: `${from}#` })
+      this.walk.look(schema, {
+        value,
+        name: nameOf(operation, recording),
+        where: `${from}#`,
+        way: 'received',
+      })
       return
     }
     const isDescribed = media !== undefined && (value ?? null) === null
@@ -135,10 +179,22 @@ export class RecordedOnto {
     if (value !== undefined) body.seen?.see(value)
   }
 
+  private answerDescribed(operation: DescribedOperation, recording: Recording): DescribedAnswer {
+    const found = this.operations.answer(operation, recording)
+    // What never has a body is not what is said of all other statuses.
+    const isBare = /^(?:204|205)$/.test(String(recording.status)) && !found.isExact
+    return isBare ? { ...found, response: undefined, media: undefined } : found
+  }
+
   private schemaIn(media: DescribedPlace): DescribedPlace | undefined {
     const schema = { document: media.document, path: [...media.path, 'schema'] }
     return this.operations.has(schema) ? schema : undefined
   }
+}
+
+/** `room[cars]` is of the parameter `room`. */
+function withoutMember(name: string): string {
+  return name.replace(/\[.*$/, '')
 }
 
 /** What that is called which is answered. */

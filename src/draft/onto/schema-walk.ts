@@ -1,7 +1,7 @@
 import { isPlainObject } from '../../contract/plain.js'
 import { isRecord, type JsonValue } from '../json-values.js'
 import { typesOf, type Schema } from '../join-schemas.js'
-import { Seen } from '../seen.js'
+import { Seen, type Way } from '../seen.js'
 import { singular } from '../singular.js'
 import { inside, keyOf, type Description, type DescribedPlace } from './description.js'
 import { Findings, reach, seeUnder, weightOf } from './findings.js'
@@ -11,8 +11,9 @@ import { brokenKeywords, isEqual, kindsOf, matches } from './scalar-rules.js'
 interface Looked {
   readonly value: JsonValue
   readonly name: string
-  /** `answer.json, exchange 3, at /rows/0` */
+  /** `heard.har, exchange 3#/rows/0` */
   readonly where: string
+  readonly way: Way
 }
 
 /** What the parts of a schema say together of a record. */
@@ -84,14 +85,16 @@ export class SchemaWalk {
   /** Members that the parts of a schema do not describe, or that one of them forbids. */
   private others(
     place: DescribedPlace,
-    { name, where }: Looked,
+    { name, where, way }: Looked,
     value: Readonly<Record<string, JsonValue>>,
     { described, home, closed, isOpen }: Together,
   ): void {
     for (const [member, each] of Object.entries(value)) {
       if (!described.has(member)) {
-        // What names no members at all is meant to be open.
-        if ((isOpen || home === undefined) && closed.length === 0) continue
+        // What names no members at all is meant to be open; and what is sent besides may be passed
+        // over.
+        const isFree = isOpen || home === undefined || way === 'sent'
+        if (isFree && closed.length === 0) continue
         const finding = this.findings.of(home ?? place, name, where)
         seeUnder(finding.undescribed, member, member, each)
         finding.isClosed ||= closed.length > 0
@@ -133,7 +136,7 @@ export class SchemaWalk {
   private own(
     place: DescribedPlace,
     schema: Schema,
-    { value, name, where }: Looked,
+    { value, name, where, way }: Looked,
     together: Together,
   ): void {
     const types = typesOf(schema)
@@ -157,28 +160,28 @@ export class SchemaWalk {
       seeUnder(finding.broken, keyword, name, value)
       reach(finding.limits, keyword, value)
     }
-    if (isRecord(value)) this.record(place, schema, { value, name, where }, together)
-    else if (Array.isArray(value)) this.list(place, schema, value, { name, where })
+    if (isRecord(value)) this.record(place, schema, { value, name, where, way }, together)
+    else if (Array.isArray(value)) this.list(place, schema, value, { name, where, way })
   }
 
   private list(
     place: DescribedPlace,
     { items, prefixItems }: Schema,
     values: readonly JsonValue[],
-    { name, where }: Omit<Looked, 'value'>,
+    { name, where, way }: Omit<Looked, 'value'>,
   ): void {
     const before = Array.isArray(prefixItems) ? prefixItems.length : 0
     for (const [at, value] of values.entries()) {
       const own = at < before ? inside(place, 'prefixItems', String(at)) : inside(place, 'items')
       if (at >= before && !isPlainObject(items)) return
-      this.look(own, { value, name: singular(name), where: `${where}/${String(at)}` })
+      this.look(own, { value, name: singular(name), where: `${where}/${String(at)}`, way })
     }
   }
 
   private record(
     place: DescribedPlace,
     schema: Schema,
-    { value, name, where }: Looked & { readonly value: Readonly<Record<string, JsonValue>> },
+    { value, name, where, way }: Looked & { readonly value: Readonly<Record<string, JsonValue>> },
     together: Together,
   ): void {
     const properties = isPlainObject(schema['properties']) ? schema['properties'] : undefined
@@ -186,13 +189,13 @@ export class SchemaWalk {
     const { required, additionalProperties: others } = schema
     for (const member of listIn(required))
       if (typeof member === 'string' && !Object.hasOwn(value, member))
-        if (!this.isSentOnly(place, properties, member)) {
+        if (!this.isOtherWay(place, properties, member, way)) {
           const { lacking } = this.findings.of(place, name, where)
           lacking.set(member, (lacking.get(member) ?? 0) + 1)
         }
     const own = new Set<string>(Object.keys(properties ?? {}))
     for (const [member, each] of Object.entries(value)) {
-      const inner = { value: each, name: member, where: `${where}/${member}` }
+      const inner = { value: each, name: member, where: `${where}/${member}`, way }
       if (properties !== undefined && Object.hasOwn(properties, member))
         this.look(inside(place, 'properties', member), inner)
       const matching = Object.keys(patterns).filter((pattern) => matches(pattern, member))
@@ -210,15 +213,17 @@ export class SchemaWalk {
     if (others === false) together.closed.push({ place, own })
   }
 
-  /** A member that is never answered need not be there. */
-  private isSentOnly(
+  /** What only travels the other way need not be there. */
+  private isOtherWay(
     place: DescribedPlace,
     properties: Schema | undefined,
     member: string,
+    way: Way,
   ): boolean {
     if (properties === undefined || !Object.hasOwn(properties, member)) return false
     const settled = this.description.settle(inside(place, 'properties', member))
-    return settled !== undefined && this.description.objectAt(settled)['writeOnly'] === true
+    const keyword = way === 'sent' ? 'readOnly' : 'writeOnly'
+    return settled !== undefined && this.description.objectAt(settled)[keyword] === true
   }
 
   private alternatives(
