@@ -175,7 +175,7 @@ class Widener {
     this.change(
       place,
       new Remarked(joined, reason),
-      `${where}: ${reason}, and the file says ${JSON.stringify(own)}`,
+      `${where}: ${reason}${likeSeen(next)}, and the file says ${JSON.stringify(own)}`,
     )
   }
 
@@ -279,6 +279,14 @@ function joinedPlaces(own: Schema, later: Schema, areItems: boolean): Schema {
   if (saysNothing(own)) return areItems || saysNothing(later) ? later : withNull(later)
   if (saysNothing(later)) return areItems ? own : withNull(own)
   return joinedSchema(own, later)
+}
+
+/** A value that was seen, where one may be told. */
+function likeSeen({ examples, enum: values }: Schema): string {
+  const [seen] = [examples, values].flatMap((each) =>
+    Array.isArray(each) ? (each as unknown[]) : [],
+  )
+  return seen === undefined ? '' : `, like ${JSON.stringify(seen)}`
 }
 
 /** What is in a value that may have a reason to tell. */

@@ -285,15 +285,19 @@ test('what a browser fetches besides is left out, and told; so is what belongs t
     recorded('GET', '/old', undefined, { status: 302 }),
     recorded('GET', '/x', { a: 1 }, { url: new URL('https://other.example/x') }),
     get('/broken', '{"a":'),
+    recorded('POST', '/files', undefined, { body: { type: 'multipart/form-data', text: '--x' } }),
   ])
-  expect(draft.exchanges).toBe(3)
+  expect(draft.exchanges).toBe(4)
   expect([...draft.leftOut]).toEqual([
     ['that are pages, scripts, pictures', 1],
     ['that only ask whether one may', 1],
     ['that lead elsewhere, or had nothing new', 1],
     ['of https://other.example', 1],
   ])
-  expect(draft.troubles).toEqual([expect.stringContaining('the answer is left out')])
+  expect(draft.troubles).toEqual([
+    expect.stringContaining('the answer is left out'),
+    expect.stringContaining('bodies of the type multipart/form-data is not drafted'),
+  ])
 })
 
 test('what is doubtful is told with what else it could be, and is as somebody decides', () => {

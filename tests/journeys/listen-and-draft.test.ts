@@ -3,6 +3,7 @@ import { readFile, writeFile } from 'node:fs/promises'
 import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals'
+import { inBrowser } from '../support/browser.js'
 import { complaints } from '../support/compilers.js'
 import { harErrors } from '../support/har.js'
 import { startListening } from '../support/listening.js'
@@ -173,6 +174,43 @@ test('by a contract, what it does not allow is told while it passes', async () =
     expect.arrayContaining([expect.stringMatching(/^the answer.*number/)]),
   )
   expect(nothing?.['breaches']).toEqual([expect.stringContaining('There is no path')])
+}, 60_000)
+
+test('a page in a browser is a program like others: what it asks is passed on, kept and drafted', async () => {
+  const page = `<!doctype html><p id="p"></p><script type="module">
+    const rows = await (await fetch('marks?day=2027-07-15')).json()
+    const kept = await (await fetch('/api/marks', { method: 'POST', body: JSON.stringify(rows[0]),
+      headers: { 'content-type': 'application/json', authorization: 'Bearer ${secret}' } })).json()
+    p.textContent = [rows.length, kept.state, ...document.cookie.split('; ').sort()].join(' ')
+  </script>`
+  const service = await startServer((request, response, body) => {
+    const isPage = request.url === '/api/'
+    response.setHeader('set-cookie', ['sid=1; Path=/; Secure; SameSite=None', `token=${secret}`])
+    response.setHeader('content-type', isPage ? 'text/html' : 'application/json')
+    if (isPage) response.end(page)
+    else response.end(request.method === 'POST' ? body : '[{"state":"high","height":3.20}]')
+  })
+  const listening = await startListening(folder, `${service.url}/api`, '--har', 'page.har')
+  const [seen, ...errors] = await inBrowser(`${listening.address}/`, async (shown) => {
+    await shown.waitForFunction(() => document.querySelector('p')?.textContent !== '')
+    return shown.$eval('p', (element) => element.textContent)
+  })
+  const heard = await listening.end()
+  await service.stop()
+  expect([seen, ...errors]).toEqual([`1 high sid=1 token=${secret}`])
+  expect(heard.map(({ method, status }) => [method, status])).toEqual(
+    expect.arrayContaining([
+      ['GET', 200],
+      ['POST', 200],
+    ]),
+  )
+  expect(await readFile(join(folder, 'page.har'), 'utf8')).not.toContain(secret)
+  const drafted = await tolmachJson(folder, ['draft', 'page.har', '--as', 'page'])
+  expect(drafted['operations']).toEqual([
+    { name: 'listMarks', count: 1 },
+    { name: 'createMark', count: 1 },
+  ])
+  expect(await readFile(join(folder, 'page.yaml'), 'utf8')).toContain('scheme: bearer')
 }, 60_000)
 
 test('an address without a contract can be called as one with it; what it answers is no metadata', async () => {
