@@ -185,7 +185,7 @@ test('a page in a browser is a program like others: what it asks is passed on, k
   </script>`
   const service = await startServer((request, response, body) => {
     const isPage = request.url === '/api/'
-    response.setHeader('set-cookie', ['sid=1; Path=/; Secure; SameSite=None', `token=${secret}`])
+    response.setHeader('set-cookie', ['sid=1; Path=/; Secure; SameSite=None', `token=${secret}; Path=/`])
     response.setHeader('content-type', isPage ? 'text/html' : 'application/json')
     if (isPage) response.end(page)
     else response.end(request.method === 'POST' ? body : '[{"state":"high","height":3.20}]')
