@@ -39,13 +39,17 @@ export function recordedApart(recordings: readonly Recording[], only?: string): 
 }
 
 /** Why an exchange is none of a service's calls; undefined where it is one. */
-function whyNot({ method, status, answer, body }: Recording): string | undefined {
+function whyNot({ method, status, headers, answer, body }: Recording): string | undefined {
   if (method === 'OPTIONS' || method === 'HEAD' || method === 'CONNECT')
     return 'that only ask whether one may'
   if (status === 0) return 'without an answer'
   if (status < 200 || (status >= 300 && status < 400))
     return 'that lead elsewhere, or had nothing new'
   const type = answer?.type ?? ''
+  // Browsers say what they want something for (Fetch Metadata): a picture, a script.
+  const [, wanted = 'empty'] =
+    headers.find(([name]) => name.toLowerCase() === 'sec-fetch-dest') ?? []
+  if (!/^(?:empty|document|i?frame)$/.test(wanted)) return 'that are pages, scripts, pictures'
   if (/html|css|javascript|ecmascript|^(?:image|font|video|audio)\/|wasm|event-stream/.test(type))
     return 'that are pages, scripts, pictures'
   const isCall =

@@ -180,12 +180,16 @@ test('a page in a browser is a program like others: what it asks is passed on, k
   const page = `<!doctype html><p id="p"></p><script type="module">
     const rows = await (await fetch('marks?day=2027-07-15')).json()
     const kept = await (await fetch('/api/marks', { method: 'POST', body: JSON.stringify(rows[0]),
-      headers: { 'content-type': 'application/json', authorization: 'Bearer ${secret}' } })).json()
+      headers: { 'content-type': 'application/json', authorization: 'Bearer ' + /token=([^;]*)/.exec(document.cookie)[1] } })).json()
     p.textContent = [rows.length, kept.state, ...document.cookie.split('; ').sort()].join(' ')
   </script>`
   const service = await startServer((request, response, body) => {
     const isPage = request.url === '/api/'
-    response.setHeader('set-cookie', ['sid=1; Path=/; Secure; SameSite=None', `token=${secret}; Path=/`])
+    if (request.url === '/favicon.ico') return void response.writeHead(404).end('none')
+    response.setHeader('set-cookie', [
+      'sid=1; Path=/; Secure; SameSite=None',
+      `token=${secret}; Path=/`,
+    ])
     response.setHeader('content-type', isPage ? 'text/html' : 'application/json')
     if (isPage) response.end(page)
     else response.end(request.method === 'POST' ? body : '[{"state":"high","height":3.20}]')
