@@ -83,9 +83,9 @@ async function printOutcomes(
   else if (format === 'json' || format === 'csv')
     for await (const text of outcomeTexts(run, format, columns)) printPiece(text, format)
   else {
-    const { tableText } = await import('./tables.js')
+    const { rowsText } = await import('./row-tables.js')
     const { headings, rows } = await outcomeTable(run, columns, mostShown.rows + 1)
-    if (rows.length > 0) print(tableText(headings, rows.slice(0, mostShown.rows)))
+    if (rows.length > 0) print(rowsText({ headings, rows: rows.slice(0, mostShown.rows) }))
     if (rows.length > mostShown.rows) {
       say(output, pc.dim('… and more: --save writes them all to a file.'))
       await tellFailures(run, output)

@@ -3,6 +3,7 @@ import { version } from '../app/package-files.js'
 import type { Problem } from '../app/problems.js'
 import { commands } from './commands.js'
 import type { Output } from './terminal.js'
+import { usageText } from './usage-text.js'
 
 /** The options that every command takes. */
 export interface GlobalOptions {
@@ -41,6 +42,10 @@ export async function run(words: readonly string[]): Promise<number> {
   }
 }
 
+/** What the help of each command ends with. */
+const ofEveryCommand =
+  '\nOf every command: --project <folder>, --json, --quiet, --no-color, --log-file <file>\nIt ends with 0 where all went well, 1 the service refused, 2 the command or its input is wrong,\n3 the metadata, 4 no connection or login, 5 the answer does not fit, 6 something differs.'
+
 async function declareProgram(words: readonly string[]): Promise<Command> {
   const program = new Command('tolmach')
   program
@@ -72,8 +77,12 @@ async function declareProgram(words: readonly string[]): Promise<Command> {
       .command(`${name} ${usage}`.trim())
       .description(summary)
       .helpOption('--help', 'show help')
-    if (name === wanted) (await load()).declare(command)
-    else command.allowUnknownOption()
+    if (name !== wanted) {
+      command.allowUnknownOption()
+      continue
+    }
+    ;(await load()).declare(command)
+    command.addHelpText('after', ofEveryCommand)
   }
   return program
 }
@@ -93,9 +102,9 @@ async function asProblem(error: unknown, command: string | undefined): Promise<P
   if (error instanceof Problem) return error
   if (error instanceof CommanderError) {
     // What stands behind an option that is not known may be a secret all the same.
-    const text = error.message.replace(/^error: /, '').replace(/('--[\w-]+=)[^']*'/, "$1…'")
+    const message = error.message.replace(/('--[\w-]+=)[^']*'/, "$1…'")
     return problem('TM-1011', {
-      text: `${text.charAt(0).toUpperCase()}${text.slice(1)}${text.endsWith('.') || text.endsWith('?)') ? '' : '.'}`,
+      text: usageText(message),
       command: command ?? '<command>',
     })
   }

@@ -16,13 +16,7 @@ export function tableText(
     rows.map((row) => row.length),
     headings.length,
   )
-  const cellWidth = (text: string): number => largest(text.split('\n').map(widthOf))
-  const widths = Array.from({ length: columns }, (_, at) =>
-    largest(
-      [headings, ...rows].map((row) => cellWidth(row[at] ?? '')),
-      1,
-    ),
-  )
+  const widths = naturalWidths(headings, rows, columns)
   const room = terminalWidth() - indent.length - (columns - 1) * 2
   if (sum(widths) > room) narrow(widths, longestWords(headings, rows, columns), room)
   narrow(
@@ -30,6 +24,31 @@ export function tableText(
     widths.map(() => 8),
     room,
   )
+  return drawnTable(headings, rows, widths, indent)
+}
+
+/** How wide the columns of a table are by themselves. */
+export function naturalWidths(
+  headings: readonly string[],
+  rows: readonly (readonly string[])[],
+  columns: number,
+): number[] {
+  const cellWidth = (text: string): number => largest(text.split('\n').map(widthOf))
+  return Array.from({ length: columns }, (_, at) =>
+    largest(
+      [headings, ...rows].map((row) => cellWidth(row[at] ?? '')),
+      1,
+    ),
+  )
+}
+
+/** A table whose columns have these widths; what is wider is wrapped. */
+export function drawnTable(
+  headings: readonly string[],
+  rows: readonly (readonly string[])[],
+  widths: readonly number[],
+  indent = '',
+): string {
   const isNumeric = (at: number): boolean =>
     rows.length > 0 &&
     rows.every((row) => /^(?:|null|[+-]?\d[\d.,]*)$/.test(row[at] ?? '')) &&
@@ -79,7 +98,7 @@ function lined(cells: readonly (readonly string[])[]): string[][] {
  * Makes the widest column narrower, again and again, until all fit; none goes below its least
  * width.
  */
-function narrow(widths: number[], least: readonly number[], room: number): void {
+export function narrow(widths: number[], least: readonly number[], room: number): void {
   for (let total = sum(widths); total > room; total -= 1) {
     const spare = widths.map((width, at) => (width > (least[at] ?? 0) ? width : 0))
     const widest = largest(spare)

@@ -11,11 +11,18 @@ export interface Output {
 
 /** The width to print in: the terminal's, or a steady one where there is none. */
 export function terminalWidth(): number {
+  return knownWidth() ?? 120
+}
+
+/** How wide rows of an answer may be: what is piped to another program is never wrapped. */
+export function rowsWidth(): number {
+  return knownWidth() ?? Number.POSITIVE_INFINITY
+}
+
+function knownWidth(): number | undefined {
   // Some terminals say nothing of their width, which comes as 0.
-  return (
-    [process.stdout.columns, Number(process.env['COLUMNS'] ?? '')].find((columns) => columns > 0) ??
-    120
-  )
+  const said = [process.stdout.columns, Number(process.env['COLUMNS'] ?? '')]
+  return said.find((columns) => columns > 0)
 }
 
 /** Answers go to standard output, without secrets. */
@@ -95,7 +102,8 @@ export async function problemText(problem: Problem): Promise<string> {
       wrapped(detail, width - 2).map((line, at) => `${at === 0 ? '- ' : '  '}${line}`),
     ),
     ...(problem.side === undefined ? [] : wrapped(problem.side.because, width)),
-    ...(problem.advice === '' ? [] : wrapped(problem.advice, width).map((line) => pc.dim(line))),
+    // What helps is what she looks for: it is as visible as what is wrong.
+    ...(problem.advice === '' ? [] : wrapped(problem.advice, width)),
   ]
   return body
     .map((line, at) =>

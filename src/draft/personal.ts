@@ -27,7 +27,7 @@ export function exampleText(name: string, text: string): string | undefined {
 }
 
 /** Words with a capital first may be somebody's name, whatever the member is called. */
-export function looksLikeName(text: string): boolean {
+function looksLikeName(text: string): boolean {
   return /(?:^|[\s,.'’-])\p{Lu}[\p{Ll}\p{M}’']+/u.test(text)
 }
 
@@ -39,8 +39,18 @@ const kinds = new Set(
 )
 
 /** Does a member hold one of a few kinds, by its name? */
-export function isKind(name: string): boolean {
+function isKind(name: string): boolean {
   return kinds.has(wordsOf(name).at(-1)?.toLowerCase() ?? '')
+}
+
+/**
+ * Is a text one of a few kinds of things, and nothing that tells of somebody or lets somebody in?
+ *
+ * @param name the member that it stands in
+ */
+export function isKindOfThing(name: string, text: string): boolean {
+  if (isSecretName(name, 'body') || looksSecret(text) || isPersonal(name)) return false
+  return isKind(name) || !looksLikeName(text)
 }
 
 /** Long and without a pattern: what lets somebody in looks so, whatever it is called. */

@@ -1,5 +1,5 @@
 import { present } from '../contract/present.js'
-import { isKind, isPersonal, looksLikeName } from './personal.js'
+import { isKindOfThing } from './personal.js'
 import type { SeenNumbers } from './seen-numbers.js'
 import type { SeenTexts, TextForm } from './seen-texts.js'
 
@@ -89,9 +89,7 @@ function enumeration(seen: SeenTexts, name: string): Decision | undefined {
     seen.count >= 3 * values.length &&
     seen.all('word') &&
     seen.longest <= longestEnumerated &&
-    !isPersonal(name) &&
-    (isKind(name) || !values.some(([value]) => looksLikeName(value))) &&
-    values.every(([, times]) => times >= 2)
+    values.every(([value, times]) => times >= 2 && isKindOfThing(name, value))
   if (!isFit) return undefined
   return decided(
     { type: 'string', enum: values.map(([value]) => value).sort() },

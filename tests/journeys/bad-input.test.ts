@@ -211,9 +211,9 @@ describe('metadata that is no good is refused with its place, and the project st
       /TM-1005 There is no endpoint "DeskLine13".*"DeskLine1[12]"/,
     )
     expect(await told('call', 'berths', 'listBerths', '--colums', 'x')).toMatch(
-      /TM-1011 Unknown option '--colums'.*--columns/,
+      /TM-1011 There is no option --colums; perhaps you mean --columns\./,
     )
-    expect(await told('shw')).toMatch(/TM-1011 Unknown command 'shw'/)
+    expect(await told('shw')).toMatch(/TM-1011 There is no command "shw"; perhaps you mean .*show/)
     expect(await told('call', 'berths', 'listBerths', '--timeout', 'soon')).toMatch(
       /TM-1010 .*"soon" is not a time/,
     )

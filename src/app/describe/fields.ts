@@ -30,15 +30,9 @@ export function describeField(
   depth = 1,
   choices: readonly Choice[] = [],
 ): FieldDescription {
-  const scalar = itemOf(contract, field.type)
   const rules = [
     ...choices.flatMap((choice) => insteadOf(field.name, choice)),
-    ...(scalar.kind === 'scalar' && scalar.constraints !== undefined
-      ? constraintTexts(scalar.constraints)
-      : []),
-    ...(scalar.kind === 'enumeration'
-      ? [scalar.members.map((member) => member.value).join(' | ')]
-      : []),
+    ...rulesOf(contract, field.type),
     ...(hasDefault(field) ? [`${String(field.default)} when left out`] : []),
     ...(typeof field.fixed === 'string' ? [`always ${field.fixed}`] : []),
   ]
@@ -68,16 +62,14 @@ function insideOf(contract: Contract, type: Type, depth: number): FieldDescripti
     )
   const actual = itemOf(contract, type)
   // Turns of a group are alternatives without names, told by what excludes what.
-  const shapes =
-    actual.kind === 'union'
-      ? actual.alternatives.filter((each) => fieldsInside(contract, each).length > 0)
-      : []
-  if (shapes.length < 2) return fieldsOf(type)
-  return shapes.map((shape, at) => ({
+  const alternatives = actual.kind === 'union' ? actual.alternatives.filter(isMoreThanNull) : []
+  const isTold = alternatives.some((each) => fieldsInside(contract, each).length > 0)
+  if (!isTold || alternatives.length < 2) return fieldsOf(type)
+  return alternatives.map((shape, at) => ({
     name: at === 0 ? 'either' : 'or',
     type: shape.kind === 'record' ? '' : typeText(contract, shape),
     required: false,
-    rules: '',
+    rules: rulesOf(contract, shape).join(', '),
     documentation:
       shape.kind === 'reference'
         ? resolve(contract, shape).documentation?.replace(/\s+/g, ' ')
@@ -85,6 +77,19 @@ function insideOf(contract: Contract, type: Type, depth: number): FieldDescripti
     fields: fieldsOf(shape),
     alternative: true,
   }))
+}
+
+function isMoreThanNull(type: Type): boolean {
+  return type.kind !== 'literal' || type.value !== null
+}
+
+/** What holds for a value beyond its type, in words. */
+function rulesOf(contract: Contract, type: Type): string[] {
+  const item = itemOf(contract, type)
+  if (item.kind === 'enumeration') return [item.members.map(({ value }) => value).join(' | ')]
+  return item.kind === 'scalar' && item.constraints !== undefined
+    ? constraintTexts(item.constraints)
+    : []
 }
 
 /** What a field excludes in a choice, in words. */

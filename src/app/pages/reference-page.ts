@@ -285,10 +285,10 @@ class Writer {
 
   private fields(fields: readonly FieldDescription[]): Markup {
     const lines = (each: FieldDescription, depth: number): Markup[] => [
-      markup`<tr><td class="name" style="padding-left:${depth * 1.2}em">${inMarkup(each.name)}</td><td>${this.linked(each.type)}</td><td class="faint word">${each.required ? markup`required` : markup``}</td><td>${inMarkup(each.rules)}</td><td>${inMarkup(each.documentation ?? '')}</td></tr>`,
+      markup`<tr><td class="name" style="padding-left:${depth * 1.2}em">${inMarkup(each.name)}</td><td>${this.linked(each.type)}</td><td class="faint word">${each.required ? markup`yes` : markup``}</td><td>${inMarkup(each.rules)}</td><td>${inMarkup(each.documentation ?? '')}</td></tr>`,
       ...each.fields.flatMap((inner) => lines(inner, depth + 1)),
     ]
-    return markup`<table><thead><tr><th>name</th><th>type</th><th></th><th>rules</th><th>meaning</th></tr></thead><tbody>${joined(
+    return markup`<table><thead><tr><th>name</th><th>type</th><th>required</th><th>rules</th><th>meaning</th></tr></thead><tbody>${joined(
       fields.flatMap((each) => lines(each, 0)),
       '',
     )}</tbody></table>`

@@ -201,6 +201,7 @@ async function printAnswer(value: unknown, options: Options, output: Output): Pr
       return
     case 'table': {
       const { tableText } = await import('../tables.js')
+      const { rowsText } = await import('../row-tables.js')
       if (value === undefined) {
         print('Done; there is nothing in the answer.')
         return
@@ -218,7 +219,8 @@ async function printAnswer(value: unknown, options: Options, output: Output): Pr
         )
       if (values !== undefined && rows !== undefined) print('')
       if (rows !== undefined) {
-        print(rows.rows.length === 0 ? '(no rows)' : tableText(rows.headings, rows.rows))
+        const isChosen = options.columns !== undefined
+        print(rows.rows.length === 0 ? '(no rows)' : rowsText(rows, '', isChosen))
         if (rows.rows.length > 0)
           print(pc.dim(`${rows.rows.length} ${rows.rows.length === 1 ? 'row' : 'rows'}`))
       }

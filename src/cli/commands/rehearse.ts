@@ -12,7 +12,9 @@ import { saveText } from '../../app/files/text-files.js'
 import { pc } from '../colours.js'
 import { collect, readDuration } from '../options.js'
 import { person } from '../person.js'
+import type { rowsText } from '../row-tables.js'
 import { globalsOf } from '../run.js'
+import type { tableText } from '../tables.js'
 import { count, print, printJson, say, type Output } from '../terminal.js'
 
 interface Options {
@@ -74,7 +76,10 @@ function noPage(file: string): Error {
 
 /** Tells of rehearsals and their steps as they are played. */
 async function teller(): Promise<Pick<RehearseOptions, 'onRehearsal' | 'onStep'>> {
-  const { tableText } = await import('../tables.js')
+  const drawing: Drawing = {
+    ...(await import('../tables.js')),
+    ...(await import('../row-tables.js')),
+  }
   let wasAfterwards = false
   return {
     onRehearsal({ title, file }) {
@@ -84,7 +89,7 @@ async function teller(): Promise<Pick<RehearseOptions, 'onRehearsal' | 'onStep'>
     onStep(step) {
       if (step.isAfterwards && !wasAfterwards) print(pc.dim('  afterwards'))
       wasAfterwards = step.isAfterwards
-      print(stepLines(step, tableText).join('\n'))
+      print(stepLines(step, drawing).join('\n'))
     },
   }
 }
@@ -131,14 +136,13 @@ const signs: Readonly<Record<StepReport['outcome'], string>> = {
   'left out': '·',
 }
 
-function stepLines(
-  step: StepReport,
-  tableText: (
-    headings: readonly string[],
-    rows: readonly (readonly string[])[],
-    indent?: string,
-  ) => string,
-): string[] {
+/** What draws tables, which is loaded when the first is drawn. */
+interface Drawing {
+  readonly tableText: typeof tableText
+  readonly rowsText: typeof rowsText
+}
+
+function stepLines(step: StepReport, drawing: Drawing): string[] {
   const { title, outcome, operation, status, milliseconds, row, verdicts, shown, compared } = step
   const colour = { passed: pc.green, failed: pc.red, 'left out': pc.dim }[outcome]
   const facts = [
@@ -158,15 +162,15 @@ function stepLines(
       ]),
     ...(shown?.values === undefined
       ? []
-      : [tableText(shown.values.headings, shown.values.rows, indent)]),
+      : [drawing.tableText(shown.values.headings, shown.values.rows, indent)]),
     ...(shown?.rows === undefined
       ? []
       : [
           shown.rows.rows.length === 0
             ? `${indent}(no rows)`
-            : tableText(shown.rows.headings, shown.rows.rows, indent),
+            : drawing.rowsText(shown.rows, indent),
         ]),
-    ...(compared === undefined ? [] : comparedLines(compared, indent, tableText)),
+    ...(compared === undefined ? [] : comparedLines(compared, indent, drawing)),
   ]
 }
 
@@ -174,16 +178,12 @@ function stepLines(
 function comparedLines(
   { differences, before, after }: NonNullable<StepReport['compared']>,
   indent: string,
-  tableText: (
-    headings: readonly string[],
-    rows: readonly (readonly string[])[],
-    indent?: string,
-  ) => string,
+  drawing: Drawing,
 ): string[] {
   if (differences.length === 0) return [pc.dim(`${indent}nothing is different`)]
   const headings = after.headings.length > 0 ? after.headings : before.headings
   const rows = [...marked(before, 'before'), ...marked(after, 'after')]
-  return [tableText(['', '', ...headings], rows, indent)]
+  return [drawing.tableText(['', '', ...headings], rows, indent)]
 }
 
 function marked(

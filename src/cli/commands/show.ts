@@ -227,14 +227,14 @@ function fieldTable(fields: readonly FieldDescription[]): string {
     [
       indent + each.name,
       each.type,
-      each.required ? 'required' : '',
+      each.required ? 'yes' : '',
       each.rules,
       each.documentation ?? '',
     ],
     ...each.fields.flatMap((inner) => rows(inner, `${indent}  `)),
   ]
   return tableText(
-    ['name', 'type', '', 'rules', 'meaning'],
+    ['name', 'type', 'required', 'rules', 'meaning'],
     fields.flatMap((each) => rows(each, '')),
     '  ',
   )

@@ -1,5 +1,6 @@
 import { isPlainObject } from '../../contract/plain.js'
 import { isSame, typesOf, type Schema } from '../join-schemas.js'
+import { isKindOfThing } from '../personal.js'
 import { numberSchema, textSchema } from '../scalar-schema.js'
 import type { SeenNumbers } from '../seen-numbers.js'
 import type { Seen } from '../seen.js'
@@ -97,18 +98,19 @@ class SchemaMending {
     if (others.length === 0) return
     const listed = this.next['enum'] ?? [constant]
     const all = [...(listed as unknown[]), ...others]
-    // So many more are no list any more; what is in one already need not be added.
-    if (others.length > mostAdded) this.without('enum')
+    const { name } = this.finding
+    const mayBeShown = others.every((each) => typeof each !== 'string' || isKindOfThing(name, each))
+    // So many more are no list any more, nor is what may tell of somebody; what is in a list already
+    // need not be added.
+    if (others.length > mostAdded || !mayBeShown) this.without('enum')
     else if (unlisted.size > 0 || this.next['enum'] === undefined)
       this.next = {
         ...this.next,
         enum: all.filter((each, at) => all.findIndex((one) => isSame(one, each)) === at),
       }
-    const shown = others.slice(0, 3).map((each) => JSON.stringify(each))
-    this.because(
-      `${shown.join(', ')}${others.length > shown.length ? ' and others' : ''} came`,
-      'enum',
-    )
+    const shown = mayBeShown ? others.slice(0, 3).map((each) => JSON.stringify(each)) : []
+    const more = others.length > shown.length ? ['others'] : []
+    this.because(`${[shown.join(', '), ...more].filter(Boolean).join(' and ')} came`, 'enum')
   }
 
   rules(): void {

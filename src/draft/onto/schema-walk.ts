@@ -4,7 +4,9 @@ import { typesOf, type Schema } from '../join-schemas.js'
 import { Seen, type Way } from '../seen.js'
 import { singular } from '../singular.js'
 import { inside, keyOf, type Description, type DescribedPlace } from './description.js'
+import { alternativeTold, subtypeTold } from './discriminators.js'
 import { Findings, reach, seeUnder, weightOf } from './findings.js'
+import { AllowedNulls, listIn } from './allowed-nulls.js'
 import { brokenKeywords, isEqual, kindsOf, matches } from './scalar-rules.js'
 
 /** A value that is looked at. */
@@ -55,19 +57,22 @@ export class SchemaWalk {
   /** References that lead nowhere, and what else can't be looked at. */
   readonly troubles = new Set<string>()
   private readonly description: Description
-  /** How much of a record or a list a schema does not allow, so that it is asked once. */
-  private readonly misfits: Map<string, WeakMap<object, number>>
+  /** How much of a value a schema does not allow, so that it is asked once. */
+  private readonly misfits: Map<string, Map<JsonValue, number>>
+  private readonly nulls: AllowedNulls
 
-  constructor(description: Description, misfits = new Map<string, WeakMap<object, number>>()) {
+  /** @param around the walk that asks how much of a value is not allowed */
+  constructor(description: Description, around?: SchemaWalk) {
     this.description = description
-    this.misfits = misfits
+    this.misfits = around?.misfits ?? new Map<string, Map<JsonValue, number>>()
+    this.nulls = around?.nulls ?? new AllowedNulls(description)
   }
 
   /** Looks at a value by the schema in a place. */
   look(place: DescribedPlace, looked: Looked): void {
     const { value, name, where } = looked
     if (value === mask) return
-    if (value === null && !this.allowsNull(place)) {
+    if (value === null && !this.nulls.allowed(place)) {
       this.findings.of(place, name, where).nulls += 1
       return
     }
@@ -123,7 +128,7 @@ export class SchemaWalk {
       if (this.description.version !== '3.1') return
     }
     this.own(place, schema, looked, together)
-    const subtype = this.subtype(place, schema, looked.value)
+    const subtype = subtypeTold(this.description, place, looked.value)
     if (subtype !== undefined) this.part(subtype, looked, together)
     for (const at of listIn(schema['allOf']).keys())
       this.part(inside(place, 'allOf', String(at)), looked, together)
@@ -237,7 +242,7 @@ export class SchemaWalk {
     if (value === null) return
     const places = listIn(schema[keyword]).map((_, at) => inside(place, keyword, String(at)))
     const marks = places.map((each) => this.misfit(each, looked))
-    const told = this.told(place, schema, value, places)
+    const told = alternativeTold(this.description, place, value, places)
     // What the discriminator tells it is, whatever else would fit.
     const isTold = told !== undefined && marks[places.indexOf(told)] === 0
     const fitting = isTold ? [told] : places.filter((_, at) => marks[at] === 0)
@@ -254,44 +259,6 @@ export class SchemaWalk {
     finding.otherThings ??= new Seen('received', [name])
     finding.otherThings.see(value)
     together.isOpen = true
-  }
-
-  /** What a record is besides, where the discriminator of a schema without alternatives tells it. */
-  private subtype(
-    place: DescribedPlace,
-    { discriminator, anyOf, oneOf }: Schema,
-    value: JsonValue,
-  ): DescribedPlace | undefined {
-    if (discriminator === undefined || anyOf !== undefined || oneOf !== undefined) return undefined
-    const { propertyName, mapping } = isPlainObject(discriminator)
-      ? discriminator
-      : { propertyName: discriminator }
-    const tag = isRecord(value) ? value[String(propertyName)] : undefined
-    if (typeof tag !== 'string') return undefined
-    const mapped = isPlainObject(mapping) && Object.hasOwn(mapping, tag) ? mapping[tag] : undefined
-    return this.description.schemaNamed(typeof mapped === 'string' ? mapped : tag, place)
-  }
-
-  /** The alternative that the discriminator tells. */
-  private told(
-    place: DescribedPlace,
-    { discriminator }: Schema,
-    value: JsonValue,
-    places: readonly DescribedPlace[],
-  ): DescribedPlace | undefined {
-    const { propertyName, mapping } = isPlainObject(discriminator) ? discriminator : {}
-    const tag = isRecord(value) ? value[String(propertyName)] : undefined
-    if (typeof tag !== 'string') return undefined
-    const mapped = isPlainObject(mapping) && Object.hasOwn(mapping, tag) ? mapping[tag] : undefined
-    const reference = typeof mapped === 'string' && /[#/]/.test(mapped) ? mapped : undefined
-    const target = reference === undefined ? undefined : this.description.target(reference, place)
-    return places.find((each) => {
-      const found = this.description.settle(each)
-      if (found === undefined) return false
-      return target === undefined
-        ? found.path.at(-1) === (mapped ?? tag)
-        : keyOf(found) === keyOf(target)
-    })
   }
 
   /** The alternative that a value breaks the least, where that is one and of its kind. */
@@ -316,55 +283,15 @@ export class SchemaWalk {
 
   /** How much of a value a schema does not allow: nothing is found that stays. */
   private misfit(place: DescribedPlace, looked: Looked): number {
-    const { value } = looked
-    if (typeof value !== 'object' || value === null) return this.count(place, looked)
     const key = keyOf(place)
-    const known = this.misfits.get(key) ?? new WeakMap<object, number>()
+    const known = this.misfits.get(key) ?? new Map<JsonValue, number>()
     this.misfits.set(key, known)
-    const before = known.get(value)
+    const before = known.get(looked.value)
     if (before !== undefined) return before
-    const count = this.count(place, looked)
-    known.set(value, count)
+    const apart = new SchemaWalk(this.description, this)
+    apart.look(place, looked)
+    const count = [...apart.findings.all.values()].reduce((all, each) => all + weightOf(each), 0)
+    known.set(looked.value, count)
     return count
   }
-
-  private count(place: DescribedPlace, looked: Looked): number {
-    const apart = new SchemaWalk(this.description, this.misfits)
-    apart.look(place, looked)
-    return [...apart.findings.all.values()].reduce((total, finding) => total + weightOf(finding), 0)
-  }
-
-  /** Does the schema in a place, with all that it refers to, allow null? */
-  private allowsNull(place: DescribedPlace, passed = new Set<string>()): boolean {
-    const key = keyOf(place)
-    if (passed.has(key)) return true
-    passed.add(key)
-    const schema = this.description.at(place)
-    if (!isPlainObject(schema)) return true
-    if (schema['nullable'] === true || schema['x-nullable'] === true) return true
-    const { $ref } = schema
-    if (typeof $ref === 'string') {
-      const target = this.description.target($ref, place)
-      if (target !== undefined && !this.allowsNull(target, passed)) return false
-      if (this.description.version !== '3.1') return true
-    }
-    const types = typesOf(schema)
-    if (types.length > 0 && !types.includes('null')) return false
-    if ('const' in schema && schema['const'] !== null) return false
-    const { enum: values } = schema
-    if (Array.isArray(values) && !values.includes(null)) return false
-    const below = (keyword: string): boolean[] =>
-      listIn(schema[keyword]).map((_, at) =>
-        this.allowsNull(inside(place, keyword, String(at)), new Set(passed)),
-      )
-    const [every, any, one] = ['allOf', 'anyOf', 'oneOf'].map(below)
-    return (
-      (every ?? []).every(Boolean) &&
-      [any, one].every((each) => each === undefined || each.length === 0 || each.some(Boolean))
-    )
-  }
-}
-
-function listIn(value: unknown): readonly unknown[] {
-  return Array.isArray(value) ? (value as unknown[]) : []
 }
