@@ -44,7 +44,7 @@ export class Overlays {
    * and has its place in the overlay.
    *
    * @param tree the document's, which is changed
-   * @throws Problem TM-2023 for an action that can't be done
+   * @throws Problem TM-2023 for an action that can't be done, TM-2012 where they bring too much
    */
   async mend(tree: DataNode, document: LoadedDocument): Promise<void> {
     const own = [...this.trees.keys()].filter((each) => this.isFor(each, document))
@@ -124,14 +124,19 @@ function notDone(node: DataNode, reason: string): Error {
 
 async function pathEnvironment(): Promise<JSONPathEnvironment> {
   const { JSONPathEnvironment: Environment } = await import('json-p3')
-  return new Environment()
+  return new Environment({ maxRecursionDepth: deepest })
 }
+
+/** Trees are not nested deeper, and so much may come from overlays in all. */
+const deepest = 1000
+const mostBrought = 100_000
 
 /** A description with a plain twin, in which paths are looked up. */
 class MendedTree {
   private readonly root: DataNode
   private readonly plain: unknown
   private readonly paths: JSONPathEnvironment
+  private brought = 0
 
   constructor(root: DataNode, paths: JSONPathEnvironment) {
     this.root = root
@@ -144,10 +149,19 @@ class MendedTree {
     const nodes = this.find(action)
     const update = action.members.get('update')
     const isRemoval = action.members.get('remove')?.value === true
+    if (!isRemoval && update !== undefined) this.count(nodes.size * sizeOf(update), action)
     for (const node of nodes)
       if (isRemoval || update === undefined) this.remove(node, action)
       else this.update(node, update)
     return nodes.size
+  }
+
+  /** An overlay that multiplies itself is refused. */
+  private count(brought: number, action: DataNode): void {
+    this.brought += brought
+    if (this.brought <= mostBrought) return
+    const limit = `${String(mostBrought)} values that overlays bring`
+    throw problem('TM-2012', { limit }, { place: action.place })
   }
 
   private find(action: DataNode): Set<DataNode> {
@@ -207,6 +221,12 @@ class MendedTree {
     const around = isThere === node ? this.twinOf(parent) : undefined
     return around === undefined ? undefined : (Reflect.get(around, key) as object)
   }
+}
+
+/** How many nodes a tree has. */
+function sizeOf(node: DataNode): number {
+  const inside = [...node.members.values(), ...node.items]
+  return inside.reduce((total, each) => total + sizeOf(each), 1)
 }
 
 const kindWords: Readonly<Record<DataNode['kind'], string>> = {

@@ -173,6 +173,18 @@ describe('what is no overlay, or can not be done, is refused with its place', ()
     })
   })
 
+  test('what multiplies itself is refused, what is nested deeply is found', async () => {
+    const twice = "  - { target: '$..x-l', update: { x-l: [{ x-l: [] }, { x-l: [] }] } }\n"
+    const begin = '  - { target: $.info, update: { x-l: [] } }\n'
+    await expect(after(overlay(begin + twice.repeat(40)))).rejects.toMatchObject({
+      code: 'TM-2012',
+    })
+    const deep = `${'{ a: '.repeat(300)}{ b: 1 }${' }'.repeat(300)}`
+    const mark = "  - { target: '$..[?@.b == 1]', update: { b: 2 } }\n"
+    const root = await after(overlay(`  - { target: $.info, update: ${deep} }\n${mark}`))
+    expect(JSON.stringify(root)).toContain('{"b":2}')
+  })
+
   test('an action that finds nothing is told, and changes nothing', async () => {
     const contract = await readOpenApi(
       documents(overlay('  - { target: "$.paths[\'/gone\']", remove: true }')),

@@ -1,6 +1,6 @@
 import { isPlainObject } from '../../contract/plain.js'
 import { typesOf, type Schema } from '../join-schemas.js'
-import { inside, keyOf, type Description, type DescribedPlace } from './description.js'
+import { inside, keyOf, listIn, type Description, type DescribedPlace } from './description.js'
 
 /** Tells which schemas allow null, with all that they refer to. */
 export class AllowedNulls {
@@ -48,9 +48,4 @@ export class AllowedNulls {
     const [every = [], any = [], one = []] = ['allOf', 'anyOf', 'oneOf'].map(below)
     return every.every(Boolean) && [any, one].every((all) => all.length === 0 || all.some(Boolean))
   }
-}
-
-/** A list in plain data; an empty one where there is none. */
-export function listIn(value: unknown): readonly unknown[] {
-  return Array.isArray(value) ? (value as unknown[]) : []
 }

@@ -1,7 +1,7 @@
 import { isPlainObject } from '../../contract/plain.js'
 import { withoutNames } from '../paths.js'
 import type { Recording } from '../recording.js'
-import { inside, type Description, type DescribedPlace } from './description.js'
+import { inside, listIn, type Description, type DescribedPlace } from './description.js'
 import { DescribedPaths } from './described-paths.js'
 
 /** The operation that a recorded request is meant for. */
@@ -94,8 +94,8 @@ export class DescribedOperations {
   /** The parameters of an operation in the query and in headers, those of its path too. */
   parameters({ place, pathItem }: DescribedOperation): DescribedParameter[] {
     return [place, pathItem].flatMap((each) => {
-      const list = this.description.objectAt(each)['parameters']
-      return (Array.isArray(list) ? list : []).flatMap((_, at) => {
+      const list = listIn(this.description.objectAt(each)['parameters'])
+      return list.flatMap((_, at) => {
         const settled = this.description.settle(inside(each, 'parameters', String(at)))
         return settled === undefined ? [] : this.parameter(settled)
       })
@@ -141,8 +141,7 @@ export class DescribedOperations {
   body({ place }: DescribedOperation, { body }: Recording): DescribedPlace | undefined {
     const found = this.description.settle(inside(place, 'requestBody'))
     if (found !== undefined) return this.media(found, body?.type ?? '')
-    const list = this.description.objectAt(place)['parameters']
-    return (Array.isArray(list) ? list : [])
+    return listIn(this.description.objectAt(place)['parameters'])
       .map((_, at) => this.description.settle(inside(place, 'parameters', String(at))))
       .find((each) => each !== undefined && this.description.objectAt(each)['in'] === 'body')
   }

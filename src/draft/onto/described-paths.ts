@@ -1,5 +1,5 @@
 import { isPlainObject } from '../../contract/plain.js'
-import type { Description } from './description.js'
+import { listIn, type Description } from './description.js'
 
 /** So many steps of an address are tried that may stand before its path. */
 const mostBefore = 8
@@ -124,8 +124,7 @@ function formOf(step: string): RegExp {
 
 /** The paths of the addresses that a description names, with any value for their variables. */
 function basesOf(root: Readonly<Record<string, unknown>>): string[] {
-  const servers = Array.isArray(root['servers']) ? (root['servers'] as unknown[]) : []
-  const addresses = servers.flatMap((server) => {
+  const addresses = listIn(root['servers']).flatMap((server) => {
     const { url, variables } = isPlainObject(server) ? server : {}
     return typeof url === 'string' ? [withDefaults(url, variables)] : []
   })

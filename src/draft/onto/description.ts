@@ -122,6 +122,11 @@ export function inside({ document, path }: DescribedPlace, ...steps: string[]): 
   return { document, path: [...path, ...steps] }
 }
 
+/** A list in plain data; an empty one where there is none. */
+export function listIn(value: unknown): readonly unknown[] {
+  return Array.isArray(value) ? (value as unknown[]) : []
+}
+
 export function keyOf({ document, path }: DescribedPlace): string {
   return JSON.stringify([document, ...path])
 }

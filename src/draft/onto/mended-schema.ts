@@ -229,7 +229,8 @@ function numberFormat(numbers: SeenNumbers): unknown {
 /** A list that so many values are added to was none. */
 const mostAdded = 10
 
-function times(count: number): string {
+/** How often, in words. */
+export function times(count: number): string {
   return count === 1 ? 'once' : `${String(count)} times`
 }
 

@@ -9,13 +9,14 @@ import type { Seen } from '../seen.js'
 import { structuresOf } from '../structures.js'
 import {
   inside,
+  listIn,
   schemasPath,
   type Description,
   type DescribedPlace,
   type Version,
 } from './description.js'
 import type { Finding } from './findings.js'
-import { mendedSchema } from './mended-schema.js'
+import { mendedSchema, times } from './mended-schema.js'
 import { overlayActions, type OverlayAction } from './overlay-actions.js'
 import { Reasons } from './reasons.js'
 import type { NewAnswer, NewParameter, RecordedOnto } from './recorded-onto.js'
@@ -146,8 +147,7 @@ export class Mending {
   parameters(): void {
     for (const parameter of this.held.parameters.values()) {
       const { place } = parameter.operation
-      const list = this.at(inside(place, 'parameters'))
-      const own = Array.isArray(list) ? (list as unknown[]) : []
+      const own = listIn(this.at(inside(place, 'parameters')))
       this.put(
         inside(place, 'parameters'),
         [...own, parameterOf(parameter, this.description.version)],
@@ -241,8 +241,4 @@ function parameterOf({ name, texts, isRepeated }: NewParameter, version: Version
   return isRepeated
     ? { name, in: 'query', type: 'array', collectionFormat: 'multi', items: plain }
     : { name, in: 'query', ...plain }
-}
-
-function times(count: number): string {
-  return count === 1 ? 'once' : `${String(count)} times`
 }

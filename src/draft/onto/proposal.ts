@@ -1,7 +1,7 @@
 import { isPlainObject } from '../../contract/plain.js'
 import { recordedApart } from '../recorded-apart.js'
 import type { Recording } from '../recording.js'
-import { Description, type DescribedDocuments } from './description.js'
+import { Description, listIn, type DescribedDocuments } from './description.js'
 import { Mending, type ProposedAction } from './mending.js'
 import { addOperations, noneAdded } from './new-operations.js'
 import { RecordedOnto } from './recorded-onto.js'
@@ -88,9 +88,7 @@ function proposeOnce(
 function addressOf(description: Description, recordings: readonly Recording[]): string | undefined {
   const origins = new Set(recordings.map(({ url }) => url.origin))
   const { servers, host, schemes } = description.objectAt({ document: description.root, path: [] })
-  const addresses = (Array.isArray(servers) ? (servers as unknown[]) : []).map((each) =>
-    isPlainObject(each) ? String(each['url']) : '',
-  )
+  const addresses = listIn(servers).map((each) => (isPlainObject(each) ? String(each['url']) : ''))
   const old = (Array.isArray(schemes) ? schemes : ['https', 'http']).map(
     (scheme) => `${String(scheme)}://${String(host)}`,
   )

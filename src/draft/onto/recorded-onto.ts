@@ -140,40 +140,41 @@ export class RecordedOnto {
 
   private answer(operation: DescribedOperation, recording: Recording): void {
     const { answer, from } = recording
-    const { response, media } = this.answerDescribed(operation, recording)
+    const described = this.answerDescribed(operation, recording)
+    const { response, media } = described
     const text = answer !== undefined && isJson(answer.type) ? answer.text : undefined
     const value = text === undefined ? undefined : this.valueIn(text, `${from}: the answer`)
     if (text !== undefined && value === undefined) return
     const schema = media === undefined ? undefined : this.schemaIn(media)
     if (schema !== undefined && value !== undefined) {
-      this.walk.look(schema, {
-        value,
-        name: nameOf(operation, recording),
-        where: `${from}#`,
-        way: 'received',
-      })
+      const name = nameOf(operation, recording)
+      this.walk.look(schema, { value, name, where: `${from}#`, way: 'received' })
       return
     }
     const isDescribed = media !== undefined && (value ?? null) === null
     if (isDescribed || (response !== undefined && answer === undefined)) return
-    const key = JSON.stringify([keyOf(media ?? response ?? operation.place), recording.status])
-    const made: NewAnswer = this.answers.get(key) ?? {
-      operation,
-      status: recording.status,
-      response,
-      media,
-      bodies: new Map(),
-      count: 0,
-    }
+    this.seeNew(operation, recording, described, value)
+  }
+
+  /** Sees an answer that nothing describes, or whose body nothing describes. */
+  private seeNew(
+    operation: DescribedOperation,
+    recording: Recording,
+    { response, media }: DescribedAnswer,
+    value: JsonValue | undefined,
+  ): void {
+    const { status, answer } = recording
+    const key = JSON.stringify([keyOf(media ?? response ?? operation.place), status])
+    const bodies = new Map<string, NewBody>()
+    const known = this.answers.get(key)
+    const made = known ?? { operation, status, response, media, bodies, count: 0 }
     this.answers.set(key, made)
     made.count += 1
     if (answer === undefined) return
-    const name = nameOf(operation, recording)
-    const body = made.bodies.get(answer.type) ?? {
-      type: answer.type,
-      seen: isJson(answer.type) ? new Seen('received', [name]) : undefined,
-      count: 0,
-    }
+    const seen = isJson(answer.type)
+      ? new Seen('received', [nameOf(operation, recording)])
+      : undefined
+    const body = made.bodies.get(answer.type) ?? { type: answer.type, seen, count: 0 }
     made.bodies.set(answer.type, body)
     body.count += 1
     if (value !== undefined) body.seen?.see(value)

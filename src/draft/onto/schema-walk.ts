@@ -3,10 +3,10 @@ import { isRecord, type JsonValue } from '../json-values.js'
 import { typesOf, type Schema } from '../join-schemas.js'
 import { Seen, type Way } from '../seen.js'
 import { singular } from '../singular.js'
-import { inside, keyOf, type Description, type DescribedPlace } from './description.js'
+import { inside, keyOf, listIn, type Description, type DescribedPlace } from './description.js'
 import { alternativeTold, subtypeTold } from './discriminators.js'
 import { Findings, reach, seeUnder, weightOf } from './findings.js'
-import { AllowedNulls, listIn } from './allowed-nulls.js'
+import { AllowedNulls } from './allowed-nulls.js'
 import { brokenKeywords, isEqual, kindsOf, matches } from './scalar-rules.js'
 
 /** A value that is looked at. */
