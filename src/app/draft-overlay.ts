@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises'
-import { resolve } from 'node:path'
+import { relative, resolve } from 'node:path'
 import { problem } from '../contract/problem.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { parseData } from '../documents/data-tree.js'
@@ -94,14 +94,27 @@ export async function draftOverlays(
     if (file !== undefined) await saveText(file, yaml)
     drafted.push({ mends: each.label, yaml, actions: own, ...(file === undefined ? {} : { file }) })
   }
-  const kept = open.kept?.entry
   return {
     ...facts,
     contract: open.name,
     overlays: drafted,
-    from: kept?.from ?? reference,
-    needed: [...new Set([...(kept?.overlays ?? []), ...drafted.flatMap(({ file }) => file ?? [])])],
+    ...importAgain(open, reference, drafted),
   }
+}
+
+/** What it takes to import a contract with overlays, as it is typed where we are. */
+function importAgain(
+  { kept }: OpenContract,
+  reference: string,
+  drafted: readonly DraftedOverlay[],
+): Pick<DraftedOverlays, 'from' | 'needed'> {
+  const files = drafted.flatMap(({ file }) => file ?? [])
+  if (kept === undefined) return { from: reference, needed: files }
+  const { entry, project } = kept
+  const here = (path: string): string =>
+    isWebAddress(path) ? path : relative('.', resolve(project.folder, path)) || '.'
+  const needed = [...(entry.overlays ?? []).map(here), ...files.map((file) => relative('.', file))]
+  return { from: here(entry.from), needed: [...new Set(needed)] }
 }
 
 /** Where the overlay for a document goes: that for the description has the name that was given. */

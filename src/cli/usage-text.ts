@@ -18,6 +18,10 @@ const sayings: readonly (readonly [RegExp, (...parts: string[]) => string])[] = 
     (option, value, choices) => `${option} is one of ${choices}, and not "${value}".`,
   ],
   [
+    /^option '(.*?)' cannot be used with option '(.*?)'$/s,
+    (option, other) => `${option} does not go with ${other}.`,
+  ],
+  [
     /^too many arguments(?: for '(.*?)')?\. Expected (\d+) arguments? but got (\d+)/s,
     (name, expected, got) =>
       `${name === '' ? 'The command' : name} takes ${expected === '0' ? 'no arguments' : expected}, and there ${got === '1' ? 'is 1' : `are ${got}`}.`,

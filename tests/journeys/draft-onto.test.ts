@@ -128,6 +128,7 @@ test('what is no overlay, or is for no OpenAPI, is refused; nothing is written',
   expect(await refused('import', demoWsdl, '--overlay', 'fix.yaml')).toBe('error TM-2025')
   const drafted = ['draft', 'heard.har', '--onto']
   expect(await refused(...drafted, demoWsdl)).toBe('error TM-2025')
+  expect(await refused(...drafted, 'ferries', '--ask')).toBe('error TM-1011')
   expect(await refused(...drafted, 'openapi.yaml', '--save', 'notes.yaml')).toBe('error TM-2022')
   expect([await inFolder('tolmach.yaml'), await inFolder('notes.yaml')]).toEqual([
     before,

@@ -1,4 +1,4 @@
-import type { Command } from 'commander'
+import { Option, type Command } from 'commander'
 import {
   draftDescription,
   draftSummary,
@@ -32,7 +32,9 @@ export function declare(command: Command): void {
       '--onto <contract>',
       'draft an overlay that makes its description allow what was answered',
     )
-    .option('--ask', 'ask of every doubtful place what it is to be')
+    .addOption(
+      new Option('--ask', 'ask of every doubtful place what it is to be').conflicts('onto'),
+    )
     .option('--overwrite', 'draft anew, over a file that is there')
     .addHelpText(
       'after',
