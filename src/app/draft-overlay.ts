@@ -11,7 +11,7 @@ import {
 } from '../documents/documents.js'
 import { isWebAddress } from '../documents/fetching.js'
 import { Overlays, overlayTree } from '../documents/overlay.js'
-import { proposalOnto, type ProposedAction } from '../draft/onto/proposal.js'
+import { isReplacement, proposalOnto, type ProposedAction } from '../draft/onto/proposal.js'
 import { yamlDraft, yamlWith } from '../draft/yaml-draft.js'
 import { openContract, type OpenContract } from './contracts/open-contract.js'
 import { recordingsIn, type DraftOptions } from './draft-description.js'
@@ -71,15 +71,16 @@ export async function draftOverlays(
   const documents = await open.documents()
   const { overlays = [], root } = documents
   const mended = documents.all().filter((each) => !overlays.includes(each))
-  const places = new Map(mended.map((each) => [each.label, fileFor(each, root, options)]))
-  const before = await overlaysThere([...places.values()], options.overwrite === true)
+  const places = filesFor(mended, root, options)
+  const before = await overlaysThere(places.values(), options.overwrite === true)
   const together = withOverlays(documents, before, folderOf(open))
   const plain = await plainDocuments(mended, together)
+  const byLabel = new Map(mended.map((each) => [each.label, each]))
   const { actions, ...facts } = proposalOnto(
     {
       root: root.label,
       documents: plain,
-      follow: (location, from) => mended.find((each) => each.label === from)?.refers.get(location),
+      follow: (location, from) => byLabel.get(from)?.refers.get(location),
     },
     recordings,
     options.only,
@@ -117,27 +118,39 @@ function importAgain(
   return { from: here(entry.from), needed: [...new Set(needed)] }
 }
 
-/** Where the overlay for a document goes: that for the description has the name that was given. */
-function fileFor(
-  document: LoadedDocument,
+/**
+ * Where the overlays for documents go, by label: that for the description has the name that was
+ * given, and others stand beside it. None where nothing was said.
+ */
+function filesFor(
+  documents: readonly LoadedDocument[],
   root: LoadedDocument,
   { as: name, save }: OverlayOptions,
-): string | undefined {
+): Map<string, string> {
   const file = save ?? (name === undefined ? undefined : `${name}.yaml`)
-  if (file === undefined || document === root) return file
-  const stem = document.label.replace(/\.\w+$/, '')
-  return `${file.replace(/\.ya?ml$/i, '')}.${stem}.yaml`
+  if (file === undefined) return new Map()
+  const stem = file.replace(/\.ya?ml$/i, '')
+  const taken = new Set<string>()
+  return new Map(
+    documents.map((document) => {
+      const short = document.label.replace(/\.\w+$/, '')
+      // Two that differ by their endings alone have a file each.
+      const own = taken.has(short.toLowerCase()) ? document.label : short
+      if (document !== root) taken.add(own.toLowerCase())
+      return [document.label, document === root ? file : `${stem}.${own}.yaml`]
+    }),
+  )
 }
 
 /** Overlays that were written before, unless they are to be written over. */
 async function overlaysThere(
-  files: readonly (string | undefined)[],
+  files: Iterable<string>,
   overwrite: boolean,
 ): Promise<LoadedDocument[]> {
   const found: LoadedDocument[] = []
   for (const file of overwrite ? [] : files) {
-    const bytes = file === undefined ? undefined : await readFile(file).catch(() => undefined)
-    if (file === undefined || bytes === undefined) continue
+    const bytes = await readFile(file).catch(() => undefined)
+    if (bytes === undefined) continue
     const document = {
       label: labelFor(file),
       from: resolve(file),
@@ -182,12 +195,11 @@ async function plainDocuments(
 ): Promise<Map<string, unknown>> {
   const overlays = new Overlays(documents, () => undefined)
   const plain = new Map<string, unknown>()
-  for (const { label } of mended) {
-    const document = documents.all().find((each) => each.label === label)
-    if (document === undefined) continue
-    const tree = parseData(document.text, label, () => undefined)
-    await overlays.mend(tree, label === documents.root.label ? documents.root : document)
-    plain.set(label, tree.plain())
+  for (const document of mended) {
+    const tree = parseData(document.text, document.label, () => undefined)
+    const isRoot = document.label === documents.root.label
+    await overlays.mend(tree, isRoot ? documents.root : document)
+    plain.set(document.label, tree.plain())
   }
   return plain
 }
@@ -221,6 +233,15 @@ function withActions(text: string, actions: readonly ProposedAction[]): string {
     text,
     actions.map((value, at) => ({ place: ['actions', String(count + at)], value })),
   )
+}
+
+/**
+ * What actions change, each once: what is taken out to be written anew is told with what is
+ * written, and several entries of one list together.
+ */
+export function changesIn(actions: readonly ProposedAction[]): ProposedAction[] {
+  const told = actions.filter((action) => !isReplacement(action))
+  return [...new Map(told.map((each) => [`${each.target} ${each.description}`, each])).values()]
 }
 
 /** What was drafted, as programs get it: what `draft --onto … --json` prints. */

@@ -85,7 +85,8 @@ async function printOutcomes(
   else {
     const { rowsText } = await import('./row-tables.js')
     const { headings, rows } = await outcomeTable(run, columns, mostShown.rows + 1)
-    if (rows.length > 0) print(rowsText({ headings, rows: rows.slice(0, mostShown.rows) }))
+    if (rows.length > 0)
+      print(rowsText({ headings, rows: rows.slice(0, mostShown.rows) }, '', columns !== undefined))
     if (rows.length > mostShown.rows) {
       say(output, pc.dim('… and more: --save writes them all to a file.'))
       await tellFailures(run, output)

@@ -76,12 +76,15 @@ function fittingColumns(
   return fitting.sort((one, other) => one - other)
 }
 
-/** What a person looks for first: keys, names, states, dates, amounts. */
+/**
+ * What a person looks for first: keys, names, states, dates, amounts; short words only where a word
+ * begins, so that `Paid` is no key and `Description` no date.
+ */
 const ranks: readonly RegExp[] = [
-  /(?:^|[a-z_])(?:id|key|code|number|no)$/i,
+  /(?:^|_)(?:id|key|code|number|no|Id|Key|Code|Number|No)$|[a-z](?:ID|Id|Key|Code|Number|No)$/,
   /(?:name|title|subject|label)$/i,
   /(?:state|status|kind|type|phase|priority)$/i,
-  /(?:date|day|time|since|until|from|to|at|on)$/i,
+  /(?:[Dd]ate|[Dd]ay|[Tt]ime)$|[a-z](?:At|On|To|From|Since|Until)$/,
   /(?:amount|price|total|dues|sum|cost|count|quantity|balance)$/i,
 ]
 

@@ -35,7 +35,8 @@ export async function pick(plain: unknown, path: string): Promise<unknown> {
 async function compiled(path: string): Promise<JSONPathQuery> {
   const { JSONPathEnvironment } = await import('json-p3')
   try {
-    return new JSONPathEnvironment().compile(path)
+    // Answers are nested as deeply as anybody writes them.
+    return new JSONPathEnvironment({ maxRecursionDepth: 1000 }).compile(path)
   } catch (error) {
     throw problem(
       'TM-1010',

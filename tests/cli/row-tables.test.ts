@@ -37,6 +37,12 @@ describe('rows of an answer in a terminal', () => {
     expect(lines.at(-1)).toBe('2 more columns: Remark, …; --columns chooses')
   })
 
+  test('short words count where a word begins', () => {
+    const names = ['Code', 'Paid', 'Description', 'BookedOn', 'OwnerNo']
+    const lines = shown(30, names, [['N-12', 'in full', 'afterwards', 'Monday', '9007']])
+    expect(lines.split('\n')[0]).toBe('Code  BookedOn  OwnerNo')
+  })
+
   test('where somebody chose the columns, or not two fit, rows are blocks', () => {
     expect(shown(20, headings, rows)).toContain('Number   9007199254740993\nRemark   Comes late')
     expect(shown(44, headings, rows, true)).toContain('State    held\nArrives  2027-07-15')

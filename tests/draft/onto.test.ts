@@ -8,7 +8,7 @@ import { overlayActions } from '../../src/draft/onto/overlay-actions.js'
 import { proposalOnto, type Proposal } from '../../src/draft/onto/proposal.js'
 import type { Recording } from '../../src/draft/recording.js'
 import { plainOf } from '../../src/draft/remarked.js'
-import { breaches, recorded, type Described } from '../support/drafting.js'
+import { breaches, recorded, recordedAtRandom, type Described } from '../support/drafting.js'
 
 function loaded(label: string, value: unknown): LoadedDocument {
   const text = JSON.stringify(value)
@@ -49,12 +49,7 @@ const { value } = fc.letrec((tie) => ({
   ),
 }))
 const object = fc.dictionary(names, value, { maxKeys: 4 })
-const recordings = fc
-  .array(fc.tuple(fc.constantFrom('/things', '/things/17', '/others'), value), {
-    minLength: 1,
-    maxLength: 5,
-  })
-  .map((all) => all.map(([path, answer]) => recorded('GET', path, JSON.stringify(answer))))
+const recordings = recordedAtRandom(value)
 
 test('the actions that are found make one document of another', async () => {
   await fc.assert(

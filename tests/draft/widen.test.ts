@@ -6,7 +6,7 @@ import type { Recording } from '../../src/draft/recording.js'
 import { plainOf } from '../../src/draft/remarked.js'
 import { widening } from '../../src/draft/widen.js'
 import { yamlDraft, yamlWith } from '../../src/draft/yaml-draft.js'
-import { breaches, recorded, type Described } from '../support/drafting.js'
+import { breaches, recorded, recordedAtRandom, type Described } from '../support/drafting.js'
 
 interface Widened {
   readonly yaml: string
@@ -41,12 +41,7 @@ const { value } = fc.letrec((tie) => ({
     fc.dictionary(names, tie('value'), { maxKeys: 4 }),
   ),
 }))
-const recordings = fc
-  .array(fc.tuple(fc.constantFrom('/things', '/things/17', '/others'), value), {
-    minLength: 1,
-    maxLength: 5,
-  })
-  .map((all) => all.map(([path, answer]) => recorded('GET', path, JSON.stringify(answer))))
+const recordings = recordedAtRandom(value)
 
 test('what is widened allows what was recorded first, and what was recorded later', () => {
   fc.assert(

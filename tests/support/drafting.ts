@@ -1,5 +1,6 @@
 import { Ajv2020 } from 'ajv/dist/2020.js'
 import addFormats from 'ajv-formats'
+import * as fc from 'fast-check'
 import { draftOf, type Draft } from '../../src/draft/draft.js'
 import type { Recording } from '../../src/draft/recording.js'
 import { plainOf } from '../../src/draft/remarked.js'
@@ -29,6 +30,14 @@ export function recorded(
     from: 'a.har, exchange 1',
     ...others,
   }
+}
+
+/** Answers of a few addresses, at random. */
+export function recordedAtRandom(value: fc.Arbitrary<unknown>): fc.Arbitrary<Recording[]> {
+  const paths = fc.constantFrom('/things', '/things/17', '/others')
+  return fc
+    .array(fc.tuple(paths, value), { minLength: 1, maxLength: 5 })
+    .map((all) => all.map(([path, answer]) => recorded('GET', path, JSON.stringify(answer))))
 }
 
 /** A description of OpenAPI, as far as tests look into it. */

@@ -4,8 +4,12 @@ import {
   draftSummary,
   type DraftedDescription,
 } from '../../app/draft-description.js'
-import { draftOverlays, overlaysSummary, type DraftedOverlays } from '../../app/draft-overlay.js'
-import type { ProposedAction } from '../../draft/onto/mending.js'
+import {
+  changesIn,
+  draftOverlays,
+  overlaysSummary,
+  type DraftedOverlays,
+} from '../../app/draft-overlay.js'
 import type { Doubt } from '../../draft/schemas.js'
 import { pc } from '../colours.js'
 import { person } from '../person.js'
@@ -108,10 +112,11 @@ function sayOverlays(drafted: DraftedOverlays, output: Output): void {
       `${pc.bold(contract)}  ${count(actions.length, 'action')} for ${mends}, from ${count(exchanges, 'exchange')}  ${file ?? ''}`.trimEnd(),
     )
     if (!isSaved) continue
-    const lines = actionLines(actions)
-    for (const line of lines.slice(0, 2 * mostTold)) print(line)
-    if (lines.length > 2 * mostTold)
-      print(pc.dim(`  … and ${lines.length - 2 * mostTold} more in the file`))
+    const changes = changesIn(actions)
+    for (const { target, description } of changes.slice(0, 2 * mostTold))
+      print(`  ${target}  ${pc.dim(description)}`)
+    if (changes.length > 2 * mostTold)
+      print(pc.dim(`  … and ${changes.length - 2 * mostTold} more in the file`))
   }
   tellLeft(leftOut, troubles, output)
   if (isSaved)
@@ -119,12 +124,6 @@ function sayOverlays(drafted: DraftedOverlays, output: Output): void {
       output,
       `\nRead it, take out what you do not want, then:\n  ${pc.bold(`tolmach import ${from} --as ${contract} --overwrite ${needed.map((file) => `--overlay ${file}`).join(' ')}`)}`,
     )
-}
-
-/** What is taken out only to be written anew is told once, and so is what takes several actions. */
-function actionLines(actions: readonly ProposedAction[]): string[] {
-  const told = actions.filter(({ description }) => !description.startsWith('replaced below'))
-  return [...new Set(told.map(({ target, description }) => `  ${target}  ${pc.dim(description)}`))]
 }
 
 function tellLeft(

@@ -30,6 +30,13 @@ export interface ProposedAction {
   readonly remove?: true
 }
 
+const replacedBelow = 'replaced below: '
+
+/** Does an action only take out what another one writes anew? */
+export function isReplacement({ remove, description }: ProposedAction): boolean {
+  return remove === true && description.startsWith(replacedBelow)
+}
+
 /** Mends copies of the documents; what was changed and why becomes actions. */
 export class Mending {
   private readonly description: Description
@@ -221,7 +228,7 @@ function reasoned(
   const description = reasons.of(touched)
   if (remove === undefined) return { target, description, update }
   const isReplaced = touched.some((path) => written.has(textOf(path)))
-  return { target, description: `${isReplaced ? 'replaced below: ' : ''}${description}`, remove }
+  return { target, description: `${isReplaced ? replacedBelow : ''}${description}`, remove }
 }
 
 function textOf(path: readonly string[]): string {

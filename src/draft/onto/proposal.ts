@@ -6,7 +6,7 @@ import { Mending, type ProposedAction } from './mending.js'
 import { addOperations, noneAdded } from './new-operations.js'
 import { RecordedOnto } from './recorded-onto.js'
 
-export type { ProposedAction } from './mending.js'
+export { isReplacement, type ProposedAction } from './mending.js'
 
 /** What would make a description allow what was recorded. */
 export interface Proposal {

@@ -28,10 +28,14 @@ export interface XmlShape {
 
 export type XmlRef = XmlShape | (() => XmlShape)
 
-interface Element {
+/** An element as it came. */
+export interface XmlElement {
+  /** Without a prefix. */
   readonly name: string
+  readonly namespace: string
+  /** By their names without prefixes; those of XML Schema instances are called `xsi:nil`. */
   readonly attributes: Readonly<Record<string, string>>
-  readonly children: Element[]
+  readonly children: XmlElement[]
   text: string
 }
 
@@ -42,7 +46,7 @@ export const xml: Format = {
   write: ({ xml: shape }, _value, json) => ({
     content: `<?xml version="1.0" encoding="UTF-8"?>${elementText((shape ?? {}) as XmlShape, 'root', json, true)}`,
   }),
-  read: ({ xml: shape }, text) => jsonOf((shape ?? {}) as XmlShape, parse(text)),
+  read: ({ xml: shape }, text) => jsonOf((shape ?? {}) as XmlShape, parseElements(text)),
 }
 
 function resolvedShape(reference: XmlRef | undefined): XmlShape {
@@ -120,9 +124,13 @@ function escaped(text: string): string {
     .replace(/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/g, '')
 }
 
-/** @throws Error when it is no XML */
-function parse(text: string): Element {
-  const top: Element = { name: '', attributes: {}, children: [], text: '' }
+/**
+ * The root of a document of XML.
+ *
+ * @throws Error when it is none, has a DTD or is nested too deeply
+ */
+export function parseElements(text: string): XmlElement {
+  const top: XmlElement = { name: '', namespace: '', attributes: {}, children: [], text: '' }
   const open = [top]
   const parser = new SaxesParser({ xmlns: true })
   parser.on('doctype', () => {
@@ -134,7 +142,13 @@ function parse(text: string): Element {
     for (const { local, prefix, uri, value } of Object.values(tag.attributes))
       if (prefix !== 'xmlns' && local !== 'xmlns')
         attributes[uri === instances ? `xsi:${local}` : local] = value
-    const element: Element = { name: tag.local, attributes, children: [], text: '' }
+    const element: XmlElement = {
+      name: tag.local,
+      namespace: tag.uri,
+      attributes,
+      children: [],
+      text: '',
+    }
     open.at(-1)?.children.push(element)
     open.push(element)
   })
@@ -154,8 +168,8 @@ function parse(text: string): Element {
   return root
 }
 
-function jsonOf(shape: XmlShape, element: Element): unknown {
-  if (element.attributes['xsi:nil'] === 'true') return null
+function jsonOf(shape: XmlShape, element: XmlElement): unknown {
+  if (isNil(element)) return null
   if (shape.items !== undefined)
     return element.children.map((child) => jsonOf(resolvedShape(shape.items), child))
   const hasMembers = shape.members !== undefined
@@ -198,8 +212,13 @@ function jsonOf(shape: XmlShape, element: Element): unknown {
   return json
 }
 
+/** Does an element say that it is null (XML Schema 1.1 part 1, section 2.7.2)? */
+export function isNil({ attributes }: XmlElement): boolean {
+  return /^(?:true|1)$/.test(attributes['xsi:nil'] ?? '')
+}
+
 /** Takes the elements of a name out of a list. */
-function take(children: Element[], name: string): Element[] {
+function take(children: XmlElement[], name: string): XmlElement[] {
   const found = children.filter((child) => child.name === name)
   if (found.length === 0) return found
   let kept = 0
