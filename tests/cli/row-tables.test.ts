@@ -1,5 +1,7 @@
 import { afterEach, describe, expect, test } from '@jest/globals'
 import * as fc from 'fast-check'
+import { stripVTControlCharacters } from 'node:util'
+import { shown as coloured } from '../../src/cli/colours.js'
 import { rowsText } from '../../src/cli/row-tables.js'
 
 const before = process.env['COLUMNS']
@@ -7,10 +9,10 @@ afterEach(() => {
   if (before === undefined) delete process.env['COLUMNS']
   else process.env['COLUMNS'] = before
 })
-const plain = (text: string): string => text.replace(/\u001b\[[\d;]*m/g, '')
 const shown = (width: number, headings: string[], rows: string[][], isChosen = false): string => {
   process.env['COLUMNS'] = String(width)
-  return plain(rowsText({ headings, rows }, '', isChosen))
+  // Colours are switched on where CI is set.
+  return stripVTControlCharacters(coloured(rowsText({ headings, rows }, '', isChosen)))
 }
 
 describe('rows of an answer in a terminal', () => {
