@@ -15,7 +15,6 @@ import {
 } from '../exercise/rehearsal/playing.js'
 import { readRehearsal } from '../exercise/rehearsal/reading.js'
 import { rowsOfFile } from '../exercise/row-source.js'
-import type { Table } from '../exercise/tabulate.js'
 import { wireText } from '../exercise/wire-text.js'
 import type { Exchange } from '../runtime/connection.js'
 import { ServiceFault } from '../runtime/failures.js'
@@ -90,46 +89,8 @@ function withoutSecretNames(step: StepReport): StepReport {
     ...present({ input: input && maskedNames(input) }),
     ...present({ row: row && maskedNames(row) }),
     ...(value === undefined ? {} : { value: maskedNames(value) }),
-    ...present({ shown: shown && maskedShown(shown) }),
-    ...present({
-      compared: compared && {
-        ...compared,
-        before: { ...compared.before, ...maskedTable(compared.before) },
-        after: { ...compared.after, ...maskedTable(compared.after) },
-      },
-    }),
-  }
-}
-
-function maskedShown({
-  values,
-  rows,
-}: NonNullable<StepReport['shown']>): NonNullable<StepReport['shown']> {
-  // Values stand below each other, their names in the first column.
-  const facts =
-    values === undefined
-      ? undefined
-      : {
-          ...values,
-          rows: values.rows.map(([name = '', ...rest]) => [
-            name,
-            ...rest.map((text) => maskedNames({ [name]: text })[name] ?? ''),
-          ]),
-        }
-  return {
-    ...present({ values: facts }),
-    ...present({ rows: rows && maskedTable(rows) }),
-  }
-}
-
-function maskedTable({ headings, rows }: Table): Table {
-  return {
-    headings,
-    rows: rows.map((row) =>
-      row.map(
-        (text, at) => maskedNames({ [headings[at] ?? '']: text })[headings[at] ?? ''] ?? text,
-      ),
-    ),
+    ...present({ shown: maskedPlain(shown) }),
+    ...present({ compared: maskedPlain(compared) }),
   }
 }
 

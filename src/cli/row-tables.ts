@@ -1,3 +1,4 @@
+import { columnRank } from '../app/calls/column-facts.js'
 import { largest } from '../app/lists.js'
 import { pc } from './colours.js'
 import { drawnTable, narrow, naturalWidths } from './tables.js'
@@ -42,8 +43,8 @@ function gaps(columns: number): number {
 }
 
 /** Texts of several words that are so wide are wrapped, down to so little. */
-const proseWidth = 16
-const narrowestProse = 14
+const proseWidth = 28
+const narrowestProse = 20
 /** What is longer is no value that anybody reads: it may be broken. */
 const longestValue = 48
 
@@ -64,7 +65,10 @@ function fittingColumns(
   least: readonly number[],
   room: number,
 ): number[] {
-  const all = headings.map((heading, at) => ({ at, rank: rankOf(heading, column(rows, at), at) }))
+  const all = headings.map((heading, at) => ({
+    at,
+    rank: at === 0 ? 0 : columnRank(heading, column(rows, at)),
+  }))
   const fitting: number[] = []
   let used = 0
   for (const { at } of all.sort((one, other) => one.rank - other.rank || one.at - other.at)) {
@@ -74,26 +78,6 @@ function fittingColumns(
     fitting.push(at)
   }
   return fitting.sort((one, other) => one - other)
-}
-
-/**
- * What a person looks for first: keys, names, states, dates, amounts; short words only where a word
- * begins, so that `Paid` is no key and `Description` no date.
- */
-const ranks: readonly RegExp[] = [
-  /(?:^|_)(?:id|key|code|number|no|Id|Key|Code|Number|No)$|[a-z](?:ID|Id|Key|Code|Number|No)$/,
-  /(?:name|title|subject|label)$/i,
-  /(?:state|status|kind|type|phase|priority)$/i,
-  /(?:[Dd]ate|[Dd]ay|[Tt]ime)$|[a-z](?:At|On|To|From|Since|Until)$/,
-  /(?:amount|price|total|dues|sum|cost|count|quantity|balance)$/i,
-]
-
-function rankOf(heading: string, cells: readonly string[], at: number): number {
-  if (at === 0) return 0
-  const rank = ranks.findIndex((each) => each.test(heading))
-  if (rank >= 0) return rank
-  const isDate = cells.some((cell) => /^\d{4}-\d\d-\d\d/.test(cell))
-  return isDate ? 3 : ranks.length
 }
 
 function leftText(left: readonly string[], room: number, indent: string): string {

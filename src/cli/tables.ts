@@ -1,3 +1,4 @@
+import { isNumericColumn } from '../app/calls/column-facts.js'
 import { pc } from './colours.js'
 import { largest } from '../app/lists.js'
 import { terminalWidth } from './terminal.js'
@@ -49,11 +50,7 @@ export function drawnTable(
   widths: readonly number[],
   indent = '',
 ): string {
-  const isNumeric = (at: number): boolean =>
-    rows.length > 0 &&
-    rows.every((row) => /^(?:|null|[+-]?\d[\d.,]*)$/.test(row[at] ?? '')) &&
-    rows.some((row) => (row[at] ?? '') !== '')
-  const numeric = widths.map((_, at) => isNumeric(at))
+  const numeric = widths.map((_, at) => isNumericColumn(rows.map((row) => row[at] ?? '')))
   const cellsOf = (row: readonly string[]): string[][] =>
     lined(widths.map((width, at) => fitted(row[at] ?? '', width)))
   const rule = widths.map((width, at) => (headings[at] === '' ? '' : pc.dim('─'.repeat(width))))

@@ -1,3 +1,4 @@
+import { shellWord } from './shell-word.js'
 import type { Exchange } from '../runtime/connection.js'
 import { isSecretHeader, mask, maskedBody, maskedUrl, withoutSecrets } from './masking.js'
 
@@ -46,9 +47,4 @@ export function curlLine(
     variables,
     masked: [shownUrl, shownBody].some((text) => text.includes(mask)),
   }
-}
-
-/** A text as one word of a POSIX shell, in which nothing of it means anything. */
-function shellWord(text: string): string {
-  return /^[\w./:=@%+,-]+$/.test(text) ? text : `'${text.replaceAll("'", "'\\''")}'`
 }

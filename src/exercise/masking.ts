@@ -167,7 +167,7 @@ export function maskedNames<Value>(value: Value): Value {
     )
       return mask
     if (Array.isArray(each)) return each.map((item: unknown) => hide(item, name))
-    if (typeof each !== 'object' || each === null)
+    if (typeof each !== 'object' || each === null || each instanceof Uint8Array)
       return typeof each === 'string' ? withoutSecrets(each) : each
     return Object.fromEntries(
       Object.entries(each).map(([inner, inside]) => [inner, hide(inside, inner)]),

@@ -11,41 +11,24 @@ export interface Table {
 }
 
 /**
- * An answer arranged for reading: values by name above, and a table of rows. Either may be missing.
- */
-export interface Arranged {
-  readonly values?: Table
-  readonly rows?: Table
-}
-
-/**
- * Arranges an answer as tables. A list of records becomes rows; a record becomes names and values,
- * and a single list of records in it, as in an envelope, becomes rows beneath.
+ * An answer as one table, for programs that read it: a list as rows, a record as names and values,
+ * the one list of records in an envelope as rows.
  *
  * @param columns what was asked for with --columns, or undefined for all
  * @throws Problem TM-1010 when a column is not in the answer
  */
-export function arrange(value: unknown, columns?: string): Arranged {
-  if (Array.isArray(value)) return { rows: tabulate(value, columns) }
-  if (!isPlainObject(value)) return { values: { headings: [], rows: [[cell(value)]] } }
-  const envelope = envelopeOf(value)
-  if (envelope !== undefined) {
-    const { others, rows } = envelope
-    const table = tabulate(rows, columns)
-    return Object.keys(others).length === 0 || columns !== undefined
-      ? { rows: table }
-      : { values: namesAndValues(others), rows: table }
-  }
-  return columns === undefined
-    ? { values: namesAndValues(value) }
-    : { rows: tabulate([value], columns) }
+export function tabulate(value: unknown, columns?: string): Table {
+  const { rows } = rowsOf(value)
+  if (rows !== undefined) return tableOf(rows, columns)
+  if (!isPlainObject(value)) return { headings: [], rows: [[cell(value)]] }
+  return columns === undefined ? namesAndValues(value) : tableOf([value], columns)
 }
 
 /**
  * The one list of records in a record, and what else is in it; undefined where there is none, or
  * several.
  */
-function envelopeOf(
+export function envelopeOf(
   value: Readonly<Record<string, unknown>>,
 ): { name: string; rows: readonly unknown[]; others: Record<string, unknown> } | undefined {
   const lists = Object.entries(value).filter(
@@ -76,21 +59,30 @@ export function rowsOf(value: unknown): {
 }
 
 /** Rows with one column for each member that any of them has, or the columns asked for. */
-function tabulate(rows: readonly unknown[], columns?: string): Table {
+function tableOf(rows: readonly unknown[], columns: string | undefined): Table {
+  if (columns !== undefined) return chosenTable(rows, columns)
   if (!rows.some(isPlainObject))
     return { headings: ['value'], rows: rows.map((row) => [cell(row)]) }
-  const names = [...new Set(rows.flatMap((row) => (isPlainObject(row) ? Object.keys(row) : [])))]
   // What is said about a row, and is none of its values, would be in the way.
-  const chosen =
-    columns === undefined
-      ? names
-          .filter((name) => name !== special.etag)
-          .map((name) => ({ path: [name], heading: name }))
-      : parseColumns(columns, rows, names)
+  const names = namesOf(rows).filter((name) => name !== special.etag)
+  return { headings: names, rows: rows.map((row) => names.map((name) => cell(at(row, [name])))) }
+}
+
+/**
+ * The columns of rows that were asked for.
+ *
+ * @throws Problem TM-1010 when a column is in none of the rows
+ */
+export function chosenTable(rows: readonly unknown[], columns: string): Table {
+  const chosen = parseColumns(columns, rows, namesOf(rows))
   return {
     headings: chosen.map(({ heading }) => heading),
     rows: rows.map((row) => chosen.map(({ path }) => cell(at(row, path)))),
   }
+}
+
+function namesOf(rows: readonly unknown[]): string[] {
+  return [...new Set(rows.flatMap((row) => (isPlainObject(row) ? Object.keys(row) : [])))]
 }
 
 /** A column of a table. */
@@ -160,7 +152,8 @@ export function cell(value: unknown): string {
   if (value === undefined) return ''
   if (value === null) return 'null'
   if (value instanceof Uint8Array) return `${value.length} bytes`
-  if (Array.isArray(value)) return value.map(cell).join('; ')
+  if (Array.isArray(value))
+    return value.map((each) => (Array.isArray(each) ? `[${cell(each)}]` : cell(each))).join('; ')
   if (typeof value === 'object') {
     const members = Object.entries(value).filter(([, member]) => member !== undefined)
     return members

@@ -44,7 +44,7 @@ export const dot: Template<'dot'> = template
 export const mermaid: Template<'mermaid'> = template
 export const variables: Template<'variables'> = template
 
-type Separator = '' | ' ' | ', ' | '; ' | '\n' | ' | ' | ' & ' | ' || ' | '<br>'
+type Separator = ' · ' | '' | ' ' | ', ' | '; ' | '\n' | ' | ' | ' & ' | ' || ' | '<br>'
 
 /** Pieces put together. */
 export function joined<Form extends string>(

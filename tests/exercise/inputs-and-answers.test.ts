@@ -6,7 +6,6 @@ import { readSource } from '../../src/app/contracts/read-source.js'
 import { printable, problem } from '../../src/contract/problem.js'
 import type { InputField, Operation, ScalarBase, Type } from '../../src/contract/contract.js'
 import { parseAssignment, parseInput, parsePath, readInput } from '../../src/exercise/input.js'
-import { arrange, cell } from '../../src/exercise/tabulate.js'
 import { base64ToBytes, bytesToBase64, toPlain } from '../../src/runtime/plain.js'
 import { operationNamed, readFixture } from '../support/contracts.js'
 import { readText } from '../support/descriptions.js'
@@ -306,43 +305,6 @@ describe('answers', () => {
     expect(base64ToBytes(bytesToBase64(many))).toEqual(many)
     expect(bytesToBase64(many)).toBe(Buffer.from(many).toString('base64'))
     expect(() => base64ToBytes('a')).toThrow('not base64')
-  })
-
-  test('rows, records, envelopes and single values are arranged', () => {
-    const rows = [
-      { a: 1, b: { c: 'x', d: [1, 2] } },
-      { a: 2, e: null },
-    ]
-    expect(arrange(rows)).toEqual({
-      rows: {
-        headings: ['a', 'b', 'e'],
-        rows: [
-          ['1', 'c: x, d: 1; 2', ''],
-          ['2', '', 'null'],
-        ],
-      },
-    })
-    expect(arrange(rows, 'b.c=See, A')).toEqual({
-      rows: {
-        headings: ['See', 'A'],
-        rows: [
-          ['x', '1'],
-          ['', '2'],
-        ],
-      },
-    })
-    expect(arrange({ total: 2, rows })).toMatchObject({
-      values: { rows: [['total', '2']] },
-      rows: { headings: ['a', 'b', 'e'] },
-    })
-    expect(arrange({ total: 2, rows }, 'a').values).toBeUndefined()
-    expect(arrange({ a: 'x' })).toEqual({
-      values: { headings: ['field', 'value'], rows: [['a', 'x']] },
-    })
-    expect(arrange([1n, 2n])).toEqual({ rows: { headings: ['value'], rows: [['1'], ['2']] } })
-    expect(arrange('x')).toEqual({ values: { headings: [], rows: [['x']] } })
-    expect(() => arrange(rows, 'z')).toThrow('the answer has no field "z"')
-    expect(cell(Uint8Array.of(1, 2))).toBe('2 bytes')
   })
 })
 

@@ -1,5 +1,6 @@
 /** What commands need to show answers and failures. */
-export { arrange, cell, type Arranged, type Table } from '../../exercise/tabulate.js'
+export { arrange, type Arranged, type ArrangedTable } from '../../exercise/arrange.js'
+export { cell, type Table } from '../../exercise/tabulate.js'
 export { maskedHeaders, maskedRequest, maskedUrl } from '../../exercise/masking.js'
 export { laidOut } from '../../exercise/documents-in-text.js'
 export { shownBody } from '../../exercise/wire-text.js'

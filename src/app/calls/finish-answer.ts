@@ -1,12 +1,19 @@
 import { extname } from 'node:path'
-import type { Operation, Type } from '../../contract/contract.js'
+import type { Type } from '../../contract/contract.js'
 import { pathOf, resolve } from '../../contract/queries.js'
 import { problem } from '../../contract/problem.js'
 import { differences, type Difference } from '../../exercise/differences.js'
-import { maskedJson, maskedPlain, withoutSecrets } from '../../exercise/masking.js'
+import {
+  maskedJson,
+  maskedNames,
+  maskedPlain,
+  maskedUrl,
+  withoutSecrets,
+} from '../../exercise/masking.js'
 import { checkPath, pick } from '../../exercise/pick.js'
 import { sortRows } from '../../exercise/sort-rows.js'
-import { arrange } from '../../exercise/tabulate.js'
+import { arrange } from '../../exercise/arrange.js'
+import { tabulate } from '../../exercise/tabulate.js'
 import { writeFileSafely } from '../../project/safe-writing.js'
 import { toPlain } from '../../runtime/plain.js'
 import type { Called } from '../call-operation.js'
@@ -115,7 +122,7 @@ async function saveAnswer(
 ): Promise<void> {
   await writeFileSafely(
     file,
-    value instanceof Uint8Array ? value : await textFor(file, value, options, called.operation),
+    value instanceof Uint8Array ? value : await textFor(file, value, options, called),
   )
 }
 
@@ -123,7 +130,7 @@ async function textFor(
   file: string,
   value: unknown,
   { columns, exact = false }: AnswerOptions,
-  operation: Operation,
+  called: Called,
 ): Promise<string> {
   switch (extname(file).toLowerCase()) {
     case '.json':
@@ -137,8 +144,13 @@ async function textFor(
     case '.htm': {
       const { answerPage } = await import('../pages/answer-page.js')
       return answerPage(
-        pathOf(operation),
-        new Date().toISOString(),
+        {
+          contract: called.contract.name,
+          operation: pathOf(called.operation),
+          address: maskedUrl(called.address),
+          when: new Date().toISOString(),
+          input: maskedNames(toPlain(called.input)),
+        },
         maskedPlain(arrange(value, columns)),
       )
     }
@@ -165,13 +177,6 @@ export async function csvText(
   forSpreadsheets = false,
 ): Promise<string> {
   const { csvRows } = await import('../../exercise/csv.js')
-  const { values, rows } = maskedPlain(arrange(value, columns))
-  const table = rows ?? values
-  return csvRows(
-    [
-      ...(table === undefined || table.headings.length === 0 ? [] : [table.headings]),
-      ...(table?.rows ?? []),
-    ],
-    forSpreadsheets,
-  )
+  const { headings, rows } = maskedPlain(tabulate(value, columns))
+  return csvRows([...(headings.length === 0 ? [] : [headings]), ...rows], forSpreadsheets)
 }

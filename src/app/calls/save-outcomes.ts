@@ -4,6 +4,7 @@ import { extname } from 'node:path'
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { problem } from '../../contract/problem.js'
+import { pathOf } from '../../contract/queries.js'
 import { outcomeCells, outcomeColumns, recordsOf } from '../../exercise/row-outcome.js'
 import type { Table } from '../../exercise/tabulate.js'
 import { writeAside } from '../../project/safe-writing.js'
@@ -66,9 +67,11 @@ export async function* outcomeTexts(
   const { results } = run
   if (format === 'html') {
     const { answerPage } = await import('../pages/answer-page.js')
-    yield answerPage(run.ready.operation.path.join('.'), new Date().toISOString(), {
-      rows: await outcomeTable(run, columns, Infinity),
-    })
+    const { open, operation } = run.ready
+    yield answerPage(
+      { contract: open.name, operation: pathOf(operation), when: new Date().toISOString() },
+      { rows: await outcomeTable(run, columns, Infinity) },
+    )
   } else if (format === 'csv') {
     const { csvRows } = await import('../../exercise/csv.js')
     const chosen = outcomeColumns(await namesIn(run), columns)

@@ -55,7 +55,8 @@ export function comparisonPage(comparison: Comparison, changes: readonly PlacedC
     title: `What changed in ${contract}`,
     kind: 'comparison',
     body,
-    scripts: ['comparison.js'],
+    styles: ['comparison.css'],
+    scripts: ['comparison.js', 'printing.js'],
   })
 }
 

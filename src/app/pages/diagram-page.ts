@@ -30,6 +30,7 @@ export async function diagramPage(open: OpenContract, graph: Graph, svg: Markup)
     title: `${graph.title}: diagram`,
     kind: 'diagram',
     body,
+    styles: ['picture.css', 'diagram.css'],
     scripts: ['picture.js', 'diagram.js'],
   })
 }

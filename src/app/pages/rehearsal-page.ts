@@ -1,3 +1,4 @@
+import { largest } from '../../contract/lists.js'
 import {
   rowText,
   type Compared,
@@ -6,22 +7,30 @@ import {
   type StepReport,
 } from '../../exercise/rehearsal/playing.js'
 import type { Table } from '../../exercise/tabulate.js'
-import { tableHtml, valuesHtml } from './answer-page.js'
-import { pageText } from './shell.js'
-import { inMarkup } from '../../printing/escaping.js'
+import { inMarkup, linkInMarkup } from '../../printing/escaping.js'
 import { joined, markup, type Markup } from '../../printing/safe-text.js'
+import { pageText } from './shell.js'
+import { arrangedHtml, plainTable } from './tables-html.js'
 
-/** A page with what came of rehearsals: every step with what was expected, shown and compared. */
+/**
+ * A page with what came of rehearsals: first what failed, why and where; then every step with what
+ * was expected, shown and compared. Every step has an address of its own.
+ */
 export function rehearsalPage(reports: readonly RehearsalReport[], played: string): Markup {
   const failed = reports.some(({ outcome }) => outcome === 'failed')
   const title =
     reports.length === 1 ? (reports[0]?.title ?? markup``) : markup`${reports.length} rehearsals`
+  const longest = largest(
+    reports.flatMap(({ steps }) => steps.map((step) => step.milliseconds)),
+    1,
+  )
   const body = joined(
     [
       markup`<main>`,
       markup`<h1>${inMarkup(title)} ${outcomeTag(failed ? 'failed' : 'passed')}</h1>`,
-      markup`<p class="faint">${inMarkup(played)}</p>`,
-      ...reports.map((report) => rehearsalHtml(report, reports.length > 1)),
+      glanceHtml(reports, played),
+      failuresHtml(reports),
+      ...reports.map((report, at) => rehearsalHtml(report, at, reports.length > 1, longest)),
       markup`</main>`,
     ],
     '\n',
@@ -30,30 +39,78 @@ export function rehearsalPage(reports: readonly RehearsalReport[], played: strin
     title: `${title}: ${failed ? 'failed' : 'passed'}`,
     kind: 'rehearsal',
     body,
-    scripts: ['answer.js'],
+    styles: ['rows.css', 'report.css'],
+    scripts: ['rows.js', 'report.js', 'printing.js'],
   })
 }
 
-function rehearsalHtml(
-  { title, file, outcome, milliseconds, steps }: RehearsalReport,
-  isOneOfMany: boolean,
-): Markup {
+/** The counts, how long it took, and when. */
+function glanceHtml(reports: readonly RehearsalReport[], played: string): Markup {
+  const steps = reports.flatMap((report) => report.steps)
   const count = (wanted: StepReport['outcome']): number =>
     steps.filter((step) => step.outcome === wanted).length
-  const counts = [
-    markup`${count('passed')} of ${steps.length} steps passed`,
-    ...(count('failed') === 0 ? [] : [markup`${count('failed')} failed`]),
-    ...(count('left out') === 0 ? [] : [markup`${count('left out')} left out`]),
-    markup`${milliseconds} ms`,
+  const took = reports.reduce((sum, { milliseconds }) => sum + milliseconds, 0)
+  const told = [
+    markup`<strong>${count('passed')}</strong> of ${steps.length} steps passed`,
+    ...(count('failed') === 0 ? [] : [markup`<strong>${count('failed')}</strong> failed`]),
+    ...(count('left out') === 0 ? [] : [markup`<strong>${count('left out')}</strong> left out`]),
+    markup`<span class="faint">${inMarkup(tookText(took))}</span>`,
+    markup`<time class="faint" datetime="${inMarkup(played)}">${inMarkup(played.replace('T', ' ').replace(/\.\d+Z$/, ' UTC'))}</time>`,
   ]
+  return markup`<div class="glance">${joined(
+    told.map((each) => markup`<span>${each}</span>`),
+    '',
+  )}</div>`
+}
+
+/** What failed, with ways to it. */
+function failuresHtml(reports: readonly RehearsalReport[]): Markup {
+  const failures = reports.flatMap(({ steps, file }, report) =>
+    steps.flatMap((step, at) => {
+      if (step.outcome !== 'failed') return []
+      const line = step.verdicts.find(({ met }) => !met)?.line ?? step.line
+      const row =
+        step.row === undefined
+          ? markup``
+          : markup` <span class="faint">${inMarkup(rowText(step.row))}</span>`
+      return [
+        markup`<li><a href="${linkInMarkup(stepId(report, at))}">${inMarkup(step.title)}</a>${row}<br>${inMarkup(reasonOf(step))} <span class="faint">${inMarkup(`${file}:${String(line)}`)}</span></li>`,
+      ]
+    }),
+  )
+  return failures.length === 0
+    ? markup``
+    : markup`<ul class="failures">${joined(failures, '\n')}</ul>`
+}
+
+/** Why a step failed, in one line. */
+function reasonOf({ trouble, verdicts }: StepReport): string {
+  if (trouble !== undefined) return trouble.message
+  const unmet = verdicts.find(({ met }) => !met)
+  return unmet === undefined ? '' : `${unmet.expected}: there was ${unmet.was ?? 'nothing'}`
+}
+
+function stepId(report: number, step: number): string {
+  return `step-${report + 1}-${step + 1}`
+}
+
+function tookText(milliseconds: number): string {
+  return milliseconds < 10_000 ? `${milliseconds} ms` : `${(milliseconds / 1000).toFixed(1)} s`
+}
+
+function rehearsalHtml(
+  { title, file, outcome, steps }: RehearsalReport,
+  report: number,
+  isOneOfMany: boolean,
+  longest: number,
+): Markup {
   return joined(
     [
       ...(isOneOfMany ? [markup`<h2>${inMarkup(title)} ${outcomeTag(outcome)}</h2>`] : []),
-      markup`<p class="faint">${inMarkup(`${file}: ${counts.join(', ')}`)}</p>`,
       markup`<ol class="steps">`,
       ...steps.map(
         (step, at) =>
-          markup`${step.isAfterwards && steps[at - 1]?.isAfterwards !== true ? markup`<li class="divide faint">afterwards</li>` : markup``}${stepHtml(step)}`,
+          markup`${step.isAfterwards && steps[at - 1]?.isAfterwards !== true ? markup`<li class="divide faint">afterwards</li>` : markup``}${stepHtml(step, stepId(report, at), file, longest)}`,
       ),
       markup`</ol>`,
     ],
@@ -61,45 +118,44 @@ function rehearsalHtml(
   )
 }
 
-function stepHtml(step: StepReport): Markup {
-  const {
-    title,
-    outcome,
-    contract,
-    operation,
-    milliseconds,
-    status,
-    row,
-    verdicts,
-    trouble,
-    shown,
-    compared,
-    input,
-    wire,
-  } = step
-  const facts = [
-    ...(operation === undefined || operation === title
-      ? [contract]
-      : [[contract, operation].filter((each) => each !== undefined).join(' ')]),
-    ...(status === undefined ? [] : [`HTTP ${status}`]),
-    ...(outcome === 'left out' || operation === undefined ? [] : [`${milliseconds} ms`]),
-  ].filter((each) => each !== undefined && each !== '')
-  const head = markup`${outcomeTag(outcome)} <strong>${inMarkup(title)}</strong>${row === undefined ? markup`` : markup` <span class="faint">${inMarkup(rowText(row))}</span>`} <span class="faint">${inMarkup(facts.join(' · '))}</span>`
-  const inside = [
+function stepHtml(step: StepReport, id: string, file: string, longest: number): Markup {
+  const { outcome, shown, compared } = step
+  const inside = insideHtml(step)
+  const isOpen = outcome === 'failed' || shown !== undefined || compared !== undefined
+  const head = headHtml(step, file, longest)
+  return markup`<li class="step ${inMarkup(outcome.replace(' ', '-'))}" id="${inMarkup(id)}">${inside.length === 0 ? markup`<div class="head">${head}</div>` : markup`<details${isOpen ? markup` open` : markup``}><summary class="head">${head}</summary>${joined(inside, '\n')}</details>`}</li>`
+}
+
+/** A step in one line: what came of it, what it is, where it stands, how long it took. */
+function headHtml(step: StepReport, file: string, longest: number): Markup {
+  const { title, outcome, contract, operation, milliseconds, status, row, line } = step
+  const called =
+    operation === undefined || operation === title
+      ? contract
+      : [contract, operation].filter((each) => each !== undefined).join(' ')
+  const facts = [called, status === undefined ? undefined : `HTTP ${status}`].filter(
+    (each) => each !== undefined && each !== '',
+  )
+  const isTimed = outcome !== 'left out' && operation !== undefined
+  const share = Math.max(1, Math.round((milliseconds / longest) * 100))
+  return joined(
+    [
+      outcomeTag(outcome),
+      markup`<span class="what"><strong>${inMarkup(title)}</strong>${row === undefined ? markup`` : markup` ${inMarkup(rowText(row))}`} <span class="faint">${inMarkup(facts.join(' · '))}</span></span>`,
+      markup`<span class="place faint">${inMarkup(`${file.split('/').at(-1) ?? file}:${String(line)}`)}</span>`,
+      isTimed
+        ? markup`<span class="took"><i aria-hidden="true"><b style="width:${share}%"></b></i>${inMarkup(tookText(milliseconds))}</span>`
+        : markup`<span></span>`,
+    ],
+    '',
+  )
+}
+
+function insideHtml({ trouble, verdicts, shown, compared, input, wire }: StepReport): Markup[] {
+  return [
     ...(trouble === undefined ? [] : [troubleHtml(trouble)]),
-    ...(verdicts.length === 0
-      ? []
-      : [
-          markup`<ul class="verdicts">${joined(
-            verdicts.map(
-              ({ expected, met, was, line }) =>
-                markup`<li class="${met ? markup`met` : markup`unmet`}"><span class="sign">${met ? markup`✓` : markup`✗`}</span> ${inMarkup(expected)}${met ? markup`` : markup`<div>there was <code>${inMarkup(was ?? 'nothing')}</code> <span class="faint">line ${line}</span></div>`}</li>`,
-            ),
-            '',
-          )}</ul>`,
-        ]),
-    ...(shown?.values === undefined ? [] : [valuesHtml(shown.values)]),
-    ...(shown?.rows === undefined ? [] : [tableHtml(shown.rows)]),
+    ...(verdicts.length === 0 ? [] : [verdictsHtml(verdicts)]),
+    ...(shown === undefined ? [] : [arrangedHtml(shown)]),
     ...(compared === undefined ? [] : [comparedHtml(compared)]),
     ...(input === undefined || Object.keys(input as object).length === 0
       ? []
@@ -110,8 +166,14 @@ function stepHtml(step: StepReport): Markup {
       ? []
       : [markup`<details><summary>on the wire</summary><pre>${inMarkup(wire)}</pre></details>`]),
   ]
-  const isOpen = outcome === 'failed' || shown !== undefined || compared !== undefined
-  return markup`<li class="step ${inMarkup(outcome.replace(' ', '-'))}">${inside.length === 0 ? markup`<p class="head">${head}</p>` : markup`<details${isOpen ? markup` open` : markup``}><summary class="head">${head}</summary>${joined(inside, '\n')}</details>`}</li>`
+}
+
+function verdictsHtml(verdicts: StepReport['verdicts']): Markup {
+  const lines = verdicts.map(({ expected, met, was, line }) => {
+    const found = markup`<div>there was <code>${inMarkup(was ?? 'nothing')}</code> <span class="faint">line ${line}</span></div>`
+    return markup`<li class="${met ? markup`met` : markup`unmet`}"><span class="sign">${met ? markup`✓` : markup`✗`}</span> ${inMarkup(expected)}${met ? markup`` : found}</li>`
+  })
+  return markup`<ul class="verdicts">${joined(lines, '')}</ul>`
 }
 
 /** Numbers that keep their digits are written as they were. */
@@ -173,7 +235,7 @@ function markedHtml(table: MarkedTable): Markup {
     headings: ['', ...table.headings],
     rows: table.rows.map((row, at) => [table.marks[at] ?? markup``, ...row]),
   }
-  return tableHtml(withMarks, (row) => row[0] ?? markup``)
+  return plainTable(withMarks, (row) => row[0] ?? markup``)
 }
 
 function outcomeTag(outcome: StepReport['outcome']): Markup {

@@ -8,12 +8,14 @@ import { packageFolder } from '../package-files.js'
  * A page that needs nothing but itself: style and scripts are in it, and it may load nothing from
  * anywhere.
  *
+ * @param styles names of files in assets/ beside that of every page
  * @param scripts names of files in assets/, in the order in which they run
  */
 export function pageText(page: {
   readonly title: string
   readonly kind: 'diagram' | 'reference' | 'answer' | 'rehearsal' | 'comparison'
   readonly body: Markup
+  readonly styles: readonly string[]
   readonly scripts: readonly string[]
 }): Markup {
   return joined(
@@ -26,7 +28,7 @@ export function pageText(page: {
       markup`<meta name="viewport" content="width=device-width, initial-scale=1">`,
       markup`<meta name="generator" content="Tolmach">`,
       markup`<title>${inMarkup(page.title)}</title>`,
-      markup`<style>\n${asset('page.css')}</style>`,
+      markup`<style>\n${joined(['page.css', ...page.styles].map(asset), '')}</style>`,
       markup`</head>`,
       markup`<body class="${inMarkup(page.kind)}">`,
       page.body,
@@ -39,9 +41,10 @@ export function pageText(page: {
   )
 }
 
-/** Facts for the scripts of a page. */
-export function dataText(id: string, value: unknown): Markup {
-  return markup`<script type="application/json" id="${inMarkup(id)}">${jsonInMarkup(value)}</script>`
+/** Facts for the scripts of a page, where they stand or by an id. */
+export function dataText(id: string | undefined, value: unknown): Markup {
+  const named = id === undefined ? markup`` : markup` id="${inMarkup(id)}"`
+  return markup`<script type="application/json"${named}>${jsonInMarkup(value)}</script>`
 }
 
 /** The bar above a picture: search and zoom. */

@@ -150,7 +150,7 @@ async function reportFault(fault: ServiceFault): Promise<void> {
     ...(fault.code === '' ? [] : [['code', fault.code]]),
     ['status', String(fault.status)],
   ]
-  const { values, rows: list } = arrange(fault.detail)
+  const { values, ...lists } = arrange(fault.detail)
   if (fault.detail !== undefined && fault.detail !== null) {
     if (typeof fault.detail === 'string') rows.push(['detail', fault.detail.slice(0, 500)])
     else
@@ -160,8 +160,11 @@ async function reportFault(fault: ServiceFault): Promise<void> {
         )
   }
   for (const row of soapRows(fault)) rows.push(row)
-  tellAll(`${tableText([], rows, '               ')}\n`)
-  if (list !== undefined) tellAll(`${tableText(list.headings, list.rows, '               ')}\n`)
+  const indent = ' '.repeat(15)
+  tellAll(`${tableText([], rows, indent)}\n`)
+  const { arrangedText } = await import('../answer-text.js')
+  const below = arrangedText(lists, indent)
+  if (below !== '') tellAll(`${below}\n`)
 }
 
 /** What a SOAP fault says beside its code, its first reason and its first detail. */
@@ -200,8 +203,6 @@ async function printAnswer(value: unknown, options: Options, output: Output): Pr
       printData(typeof value === 'string' ? await shown(value) : valueText(value))
       return
     case 'table': {
-      const { tableText } = await import('../tables.js')
-      const { rowsText } = await import('../row-tables.js')
       if (value === undefined) {
         print('Done; there is nothing in the answer.')
         return
@@ -210,20 +211,8 @@ async function printAnswer(value: unknown, options: Options, output: Output): Pr
         print(await shown(value))
         return
       }
-      const { values, rows } = arrange(value, options.columns)
-      if (values !== undefined)
-        print(
-          values.headings.length === 0
-            ? (values.rows[0]?.[0] ?? '')
-            : tableText(values.headings, values.rows),
-        )
-      if (values !== undefined && rows !== undefined) print('')
-      if (rows !== undefined) {
-        const isChosen = options.columns !== undefined
-        print(rows.rows.length === 0 ? '(no rows)' : rowsText(rows, '', isChosen))
-        if (rows.rows.length > 0)
-          print(pc.dim(`${rows.rows.length} ${rows.rows.length === 1 ? 'row' : 'rows'}`))
-      }
+      const { arrangedText } = await import('../answer-text.js')
+      print(arrangedText(arrange(value, options.columns), '', options.columns !== undefined))
     }
   }
 }

@@ -12,7 +12,7 @@ import { saveText } from '../../app/files/text-files.js'
 import { pc } from '../colours.js'
 import { collect, readDuration } from '../options.js'
 import { person } from '../person.js'
-import type { rowsText } from '../row-tables.js'
+import type { arrangedText } from '../answer-text.js'
 import { globalsOf } from '../run.js'
 import type { tableText } from '../tables.js'
 import { count, print, printJson, say, type Output } from '../terminal.js'
@@ -78,7 +78,7 @@ function noPage(file: string): Error {
 async function teller(): Promise<Pick<RehearseOptions, 'onRehearsal' | 'onStep'>> {
   const drawing: Drawing = {
     ...(await import('../tables.js')),
-    ...(await import('../row-tables.js')),
+    ...(await import('../answer-text.js')),
   }
   let wasAfterwards = false
   return {
@@ -139,7 +139,7 @@ const signs: Readonly<Record<StepReport['outcome'], string>> = {
 /** What draws tables, which is loaded when the first is drawn. */
 interface Drawing {
   readonly tableText: typeof tableText
-  readonly rowsText: typeof rowsText
+  readonly arrangedText: typeof arrangedText
 }
 
 function stepLines(step: StepReport, drawing: Drawing): string[] {
@@ -160,16 +160,7 @@ function stepLines(step: StepReport, drawing: Drawing): string[] {
         `${indent}${pc.red('expected')}  ${expected}  ${pc.dim(`line ${line}`)}`,
         `${indent}${pc.red('there was')} ${was ?? 'nothing'}`,
       ]),
-    ...(shown?.values === undefined
-      ? []
-      : [drawing.tableText(shown.values.headings, shown.values.rows, indent)]),
-    ...(shown?.rows === undefined
-      ? []
-      : [
-          shown.rows.rows.length === 0
-            ? `${indent}(no rows)`
-            : drawing.rowsText(shown.rows, indent),
-        ]),
+    ...(shown === undefined ? [] : [drawing.arrangedText(shown, indent)]),
     ...(compared === undefined ? [] : comparedLines(compared, indent, drawing)),
   ]
 }

@@ -4,7 +4,9 @@ import { Problem } from '../../contract/problem.js'
 import { fillTemplate, inPlain, referencesIn, stepsOf } from '../../contract/templates.js'
 import { differences, rowNames, type Difference } from '../differences.js'
 import { pick } from '../pick.js'
-import { arrange, rowsOf, type Table } from '../tabulate.js'
+import { arrange, type Arranged } from '../arrange.js'
+import { maskedNames } from '../masking.js'
+import { rowsOf, tabulate, type Table } from '../tabulate.js'
 import { expectsFailure, judge, type StepAnswer, type Verdict } from './expectations.js'
 import type { CallStep, CompareStep, LoopStep, Rehearsal, Step } from './format.js'
 
@@ -63,7 +65,7 @@ export interface StepReport {
     readonly code?: string
   }
   /** The answer as tables, where the step wants it shown. */
-  readonly shown?: { readonly values?: Table; readonly rows?: Table }
+  readonly shown?: Arranged
   readonly compared?: Compared
   readonly wire?: string
   /** The answer in plain form, for keeping. */
@@ -222,7 +224,9 @@ class RehearsalRun {
       ...present({ trouble }),
       ...(step.show === undefined || answer.failure !== undefined
         ? {}
-        : { shown: arrange(answer.value, step.show === true ? undefined : step.show) }),
+        : {
+            shown: arrange(maskedNames(answer.value), step.show === true ? undefined : step.show),
+          }),
       ...present({ wire: answer.wire }),
       ...(answer.failure === undefined ? { value: answer.value } : {}),
     }
@@ -272,7 +276,7 @@ class RehearsalRun {
       rows: readonly unknown[],
       all: readonly string[],
     ): MarkedTable => ({
-      ...tableOf(value, rows, step.show === true ? undefined : step.show),
+      ...tableOf(maskedNames(value), maskedNames(rows), step.show === true ? undefined : step.show),
       marks: all
         .map((name) => found.find(({ row }) => row === name))
         .map((difference) => (difference?.field === undefined ? difference?.kind : 'changed')),
@@ -351,8 +355,7 @@ type Outcome = Omit<StepReport, 'line' | 'title' | 'isAfterwards' | 'row'>
 /** A value as one table: its rows where it has some, else names and values. */
 function tableOf(value: unknown, rows: readonly unknown[], columns: string | undefined): Table {
   if (Array.isArray(value) && rows.length === 0) return { headings: [], rows: [] }
-  const arranged = arrange(rows.length > 0 ? rows : value, columns)
-  return arranged.rows ?? arranged.values ?? { headings: [], rows: [] }
+  return tabulate(rows.length > 0 ? rows : value, columns)
 }
 
 function titleOf(step: Step): string {

@@ -1,18 +1,25 @@
-// The reference: search, and ways from the picture to the text.
+// The reference: search, addresses of things, and ways from the picture to the text.
 {
   const search = document.querySelector('#search')
-  const count = document.querySelector('#found')
-  const entries = [...document.querySelectorAll('nav li')].map((item) => {
+  const found = document.querySelector('#found')
+  const menu = document.querySelector('#menu')
+  const contents = document.querySelector('#contents')
+  const { contract } = JSON.parse(document.querySelector('#about').textContent)
+  const parts = [...contents.querySelectorAll('details.part')]
+  const thingOf = (link) => document.getElementById(decodeURIComponent(link.hash.slice(1)))
+  const entries = [...contents.querySelectorAll('details.part li')].map((item) => {
     const link = item.querySelector('a')
-    const section = document.getElementById(decodeURIComponent(link.hash.slice(1)))
-    return {
-      item,
-      link,
-      name: link.textContent,
-      text: (section?.textContent ?? link.textContent).toLowerCase(),
-    }
+    return { item, link, name: link.textContent }
   })
-  const headings = [...document.querySelectorAll('nav h2')]
+  /** What a thing says, looked up when somebody searches for the first time. */
+  const textOf = (entry) =>
+    (entry.text ??= (thingOf(entry.link) ?? entry.link).textContent.toLowerCase())
+
+  const showContents = (isOpen) => {
+    contents.classList.toggle('open', isOpen)
+    menu.setAttribute('aria-expanded', String(isOpen))
+  }
+  menu.addEventListener('click', () => showContents(!contents.classList.contains('open')))
 
   const marked = (name, words) => {
     const lower = name.toLowerCase()
@@ -23,27 +30,57 @@
     return [name.slice(0, at[0]), mark, name.slice(at[0] + at[1])]
   }
 
+  /** How many letters two words share in pairs: what is written almost alike shares many. */
+  const likeness = (one, other) => {
+    const pairs = (word) => new Set([...word].slice(1).map((letter, at) => word[at] + letter))
+    const [mine, its] = [pairs(one), pairs(other)]
+    return [...mine].filter((pair) => its.has(pair)).length / Math.max(1, mine.size + its.size)
+  }
+  const nearest = (word) =>
+    entries
+      .map(({ name }) => ({ name, like: likeness(word, name.toLowerCase()) }))
+      .filter(({ like }) => like > 0.2)
+      .sort((a, b) => b.like - a.like)
+      .slice(0, 3)
+      .map(({ name }) => name)
+
+  const wasOpen = new Map(parts.map((part) => [part, part.open]))
   const look = () => {
     const words = search.value
       .toLowerCase()
       .split(/\s+/)
       .filter((word) => word !== '')
+    const isSearching = words.length > 0
     let hits = 0
-    for (const { item, link, name, text } of entries) {
-      const isHit = words.every((word) => text.includes(word))
-      item.hidden = !isHit
+    for (const entry of entries) {
+      const isHit = words.every((word) => textOf(entry).includes(word))
+      entry.item.hidden = !isHit
       if (isHit) hits += 1
-      link.replaceChildren(...(words.length === 0 ? [name] : marked(name, words)))
+      entry.link.replaceChildren(...(isSearching ? marked(entry.name, words) : [entry.name]))
     }
-    for (const heading of headings)
-      heading.hidden = [...(heading.nextElementSibling?.children ?? [])].every(
-        (item) => item.hidden,
-      )
-    count.textContent = words.length === 0 ? '' : `${hits} of ${entries.length}`
+    for (const part of parts) {
+      part.hidden = [...part.querySelectorAll('li')].every((item) => item.hidden)
+      part.open = isSearching || wasOpen.get(part)
+    }
+    const like = hits === 0 ? nearest(words.join('')) : []
+    const elsewhere = `In the documents themselves: snapshots/${contract}. In other contracts: tolmach list.`
+    found.textContent = !isSearching
+      ? ''
+      : hits > 0
+        ? `${hits} of ${entries.length}`
+        : [
+            `0 of ${entries.length}.`,
+            like.length > 0 ? `Nearest: ${like.join(', ')}.` : '',
+            elsewhere,
+          ].join(' ')
+    showContents(isSearching)
   }
   search.addEventListener('input', look)
 
-  const visible = () => entries.filter(({ item }) => !item.hidden).map(({ link }) => link)
+  const visible = () =>
+    entries
+      .filter(({ item, link }) => !item.hidden && link.offsetParent !== null)
+      .map(({ link }) => link)
   addEventListener('keydown', (event) => {
     const target = event.target
     if (event.key === '/' && !(target instanceof HTMLInputElement)) {
@@ -65,17 +102,54 @@
     }
   })
 
-  document.querySelector('svg.picture')?.addEventListener('choose', ({ detail }) => {
-    if (detail !== null) location.hash = `type-${encodeURIComponent(detail.name)}`
+  // Things have addresses: whoever unfolds one has its address, and an address unfolds its thing.
+  let current
+  const mark = (id) => {
+    current?.removeAttribute('aria-current')
+    current = id === '' ? undefined : entries.find(({ link }) => link.hash === `#${id}`)?.link
+    current?.setAttribute('aria-current', 'location')
+    current?.scrollIntoView({ block: 'nearest' })
+  }
+  const unfold = () => {
+    const id = location.hash.slice(1)
+    const thing = id === '' ? null : document.getElementById(decodeURIComponent(id))
+    document.querySelector('.shown')?.classList.remove('shown')
+    if (thing === null) return
+    thing.classList.add('shown')
+    for (let each = thing; each !== null; each = each.parentElement?.closest('details') ?? null)
+      if (each instanceof HTMLDetailsElement) each.open = true
+    showContents(false)
+    thing.scrollIntoView()
+    if (thing instanceof HTMLDetailsElement)
+      thing.querySelector('summary').focus({ preventScroll: true })
+    mark(id)
+  }
+  addEventListener('hashchange', unfold)
+  document.querySelector('main').addEventListener('click', (event) => {
+    const thing = event.target.closest('summary')?.parentElement
+    // It is still folded when it is clicked on.
+    if (!thing?.matches('details.thing, details.set') || thing.open) return
+    history.pushState(null, '', `#${encodeURIComponent(thing.id)}`)
+    document.querySelector('.shown')?.classList.remove('shown')
+    mark(location.hash.slice(1))
+  })
+  addEventListener('popstate', unfold)
+  if (location.hash !== '') unfold()
+
+  // The contents say where somebody is.
+  let isWaiting = false
+  addEventListener('scroll', () => {
+    if (isWaiting) return
+    isWaiting = true
+    requestAnimationFrame(() => {
+      isWaiting = false
+      const main = document.querySelector('main').getBoundingClientRect()
+      const thing = document.elementFromPoint(main.left + 60, 90)?.closest('details.thing')
+      if (thing) mark(encodeURIComponent(thing.id))
+    })
   })
 
-  // What is folded is printed all the same.
-  let folded = []
-  addEventListener('beforeprint', () => {
-    folded = [...document.querySelectorAll('details:not([open])')]
-    for (const each of folded) each.open = true
-  })
-  addEventListener('afterprint', () => {
-    for (const each of folded) each.open = false
+  document.querySelector('svg.picture')?.addEventListener('choose', ({ detail }) => {
+    if (detail !== null) location.hash = `type-${encodeURIComponent(detail.name)}`
   })
 }

@@ -1,0 +1,2 @@
+/** What commands need to know of the columns that they draw. */
+export { columnRank, isNumericColumn } from '../../exercise/column-facts.js'

@@ -1,0 +1,33 @@
+/**
+ * What a person looks for first: keys, names, states, dates, amounts; short words only where a word
+ * begins, so that `Paid` is no key and `Description` no date.
+ */
+const ranks: readonly RegExp[] = [
+  /(?:^|_)(?:id|key|code|number|no|Id|Key|Code|Number|No)$|[a-z](?:ID|Id|Key|Code|Number|No)$/,
+  /(?:name|title|subject|label)$/i,
+  /(?:state|status|kind|type|phase|priority)$/i,
+  /(?:[Dd]ate|[Dd]ay|[Tt]ime)$|[a-z](?:At|On|To|From|Since|Until)$/,
+  /(?:amount|price|total|dues|sum|cost|count|quantity|balance)$/i,
+]
+const dateRank = 3
+
+/**
+ * How soon a person looks for a column: 0 for keys, then names, states, dates, amounts, and
+ * everything else.
+ *
+ * @param heading its name, or a path to it (`Owner.Name`), whose last step counts
+ * @param cells its values, where they may tell a date that the name doesn't
+ */
+export function columnRank(heading: string, cells: readonly string[] = []): number {
+  const rank = ranks.findIndex((each) => each.test(heading))
+  if (rank >= 0) return rank
+  return cells.some((cell) => /^\d{4}-\d\d-\d\d/.test(cell)) ? dateRank : ranks.length
+}
+
+/** Does a column hold numbers, which stand to the right? What is missing or null does not matter. */
+export function isNumericColumn(cells: readonly string[]): boolean {
+  return (
+    cells.every((cell) => /^(?:|null|[+-]?\d[\d.,]*)$/.test(cell)) &&
+    cells.some((cell) => /\d/.test(cell))
+  )
+}
