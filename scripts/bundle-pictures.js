@@ -13,6 +13,8 @@ export const pictures = {
   pdfkit: 'pdfkit.js',
   fontkit: 'fontkit.js',
   'elkjs/lib/elk.bundled.js': 'elk.js',
+  graphology: 'graphology.js',
+  'graphology-communities-louvain': 'louvain.js',
 }
 
 export async function bundlePictures() {

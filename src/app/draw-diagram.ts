@@ -5,8 +5,9 @@ import { filled } from '../contract/present.js'
 import { problem } from '../contract/problem.js'
 import { operationsOf, typesOfOperation, partsOf, neededOf } from '../contract/queries.js'
 import { drawnTypes, graphOf, mostWithRows, neighboursOf, type Graph } from '../diagram/graph.js'
+import type { Places } from '../diagram/layout.js'
 import type { Picture } from '../diagram/shapes.js'
-import { typesOfView, type View } from '../diagram/view.js'
+import { placesOfView, typesOfView, type View } from '../diagram/view.js'
 import { writeView } from '../project/project-file.js'
 import { writeFileSafely } from '../project/safe-writing.js'
 import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
@@ -61,7 +62,7 @@ export async function drawDiagram(
   if (format === undefined)
     throw problem('TM-3007', { file, endings: Object.keys(formats).join(', ') })
   const { open, drawn } = await prepare(reference, options)
-  const contents = await render(open, drawn, format)
+  const contents = await render(open, drawn, format, options.view)
   await writeFileSafely(file, contents)
   await keepView(open, options, drawn)
   return drawn
@@ -150,9 +151,11 @@ async function render(
   open: OpenContract,
   { graph, view }: Drawn,
   format: NonNullable<(typeof formats)[string]>,
+  name: string | undefined,
 ): Promise<string | Uint8Array> {
   const towards = view.towards ?? 'right'
-  if (format === 'dot') return (await import('../diagram/dot.js')).dotText(graph, towards)
+  const places = placesOfView(neededOf(open.contract), view)
+  if (format === 'dot') return (await import('../diagram/dot.js')).dotText(graph, towards, places)
   if (format === 'mermaid')
     return (await import('../diagram/mermaid.js')).mermaidText(graph, towards)
   if (graph.boxes.length > mostBoxes)
@@ -160,22 +163,27 @@ async function render(
       count: graph.boxes.length,
       advice: `${adviceFor(neededOf(open.contract))}; or as text: a file that ends in .dot or .mmd`,
     })
-  const picture = await pictureOf(graph, towards)
+  if (format === 'html') {
+    const { diagramPage } = await import('./pages/diagram-page.js')
+    return diagramPage(open, graph, { view, places, name })
+  }
+  const picture = await pictureOf(graph, towards, places)
   if (format === 'png') return (await import('../diagram/png.js')).pngBytes(picture)
   if (format === 'pdf') return (await import('../diagram/pdf.js')).pdfBytes(picture)
-  const { svgText } = await import('../diagram/svg.js')
-  if (format === 'svg') return svgText(picture)
-  const { diagramPage } = await import('./pages/diagram-page.js')
-  return diagramPage(open, graph, svgText(picture, 'page'))
+  return (await import('../diagram/svg.js')).svgText(picture)
 }
 
-/** A graph as a picture. */
-export async function pictureOf(graph: Graph, towards: 'right' | 'down'): Promise<Picture> {
+/** A graph as a picture. @param places where somebody put types */
+async function pictureOf(
+  graph: Graph,
+  towards: 'right' | 'down',
+  places: Places,
+): Promise<Picture> {
   const [{ layOut }, { drawingOf }] = await Promise.all([
     import('../diagram/layout.js'),
     import('../diagram/drawing.js'),
   ])
-  return drawingOf(graph, await layOut(graph, towards))
+  return drawingOf(graph, await layOut(graph, towards, places))
 }
 
 /** Where to start in a large contract: the types that most others hang together with. */

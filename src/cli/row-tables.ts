@@ -1,4 +1,4 @@
-import { columnRank } from '../app/calls/column-facts.js'
+import { columnRank, isProseColumn, longestValue } from '../app/calls/column-facts.js'
 import { largest } from '../app/lists.js'
 import { pc } from './colours.js'
 import { drawnTable, narrow, naturalWidths } from './tables.js'
@@ -42,17 +42,12 @@ function gaps(columns: number): number {
   return (columns - 1) * 2
 }
 
-/** Texts of several words that are so wide are wrapped, down to so little. */
-const proseWidth = 28
+/** Prose is not made narrower than this. */
 const narrowestProse = 20
-/** What is longer is no value that anybody reads: it may be broken. */
-const longestValue = 48
 
 /** How narrow a column may become: prose down to its longest word, anything else not at all. */
 function leastWidth(cells: readonly string[], heading: string, natural: number): number {
-  const isProse = cells.some(
-    (cell) => widthOf(cell) > proseWidth && /\s/.test(cell) && !/^\d{4}-\d\d-/.test(cell),
-  )
+  const isProse = isProseColumn(cells)
   const words = isProse ? cells.flatMap((cell) => cell.split(/\s+/)) : cells
   const longest = largest(words.map((word) => Math.min(widthOf(word), longestValue)))
   return Math.min(natural, Math.max(longest, widthOf(heading), isProse ? narrowestProse : 0))

@@ -1,8 +1,9 @@
 import { inDot, inDotRecord } from '../printing/escaping.js'
 import { dot, joined, type DotText } from '../printing/safe-text.js'
 import type { Box, Graph, Link } from './graph.js'
-import { endText } from './layout.js'
-import { palette } from './shapes.js'
+import type { Places } from './layout.js'
+import { endText } from './sketch.js'
+import { palette, type Point } from './shapes.js'
 
 const arrows: Readonly<Record<Link['kind'], DotText>> = {
   leadsTo: dot`arrowhead=vee`,
@@ -14,14 +15,21 @@ const arrows: Readonly<Record<Link['kind'], DotText>> = {
 
 /**
  * A graph in the DOT language of Graphviz, with a cluster for each namespace where there are
- * several.
+ * several. Where somebody put types, it asks for the layout that leaves them there.
+ *
+ * @param places where somebody put types
  */
-export function dotText(graph: Graph, towards: 'right' | 'down'): DotText {
+export function dotText(
+  graph: Graph,
+  towards: 'right' | 'down',
+  places: Places = new Map(),
+): DotText {
   const ids = new Map(graph.boxes.map((box, at) => [box.id, dot`t${at}`]))
   const idOf = (id: string): DotText => ids.get(id) ?? dot``
   const namespaces = [...new Set(graph.boxes.map(({ namespace }) => namespace))]
   const nodes = (boxes: readonly Box[]): DotText[] =>
-    boxes.map((box) => dot`${idOf(box.id)} [${nodeAttributes(box, towards)}]`)
+    boxes.map((box) => dot`${idOf(box.id)} [${nodeAttributes(box, towards, places.get(box.id))}]`)
+  const isPlaced = graph.boxes.some(({ id }) => places.has(id))
   const cluster = (namespace: string, at: number): DotText[] => [
     dot`  subgraph cluster_${at} {`,
     dot`    label=${inDot(namespace)}`,
@@ -33,7 +41,7 @@ export function dotText(graph: Graph, towards: 'right' | 'down'): DotText {
   return joined(
     [
       dot`digraph ${inDot(graph.title)} {`,
-      dot`  graph [rankdir=${towards === 'right' ? dot`LR` : dot`TB`}, fontname="Helvetica"]`,
+      dot`  graph [rankdir=${towards === 'right' ? dot`LR` : dot`TB`}, fontname="Helvetica"${isPlaced ? dot`, layout=neato, splines=ortho, overlap=false` : dot``}]`,
       dot`  node [shape=record, fontname="Helvetica", fontsize=10]`,
       dot`  edge [fontname="Helvetica", fontsize=9]`,
       ...(namespaces.length > 1
@@ -53,13 +61,15 @@ export function dotText(graph: Graph, towards: 'right' | 'down'): DotText {
   )
 }
 
-function nodeAttributes(box: Box, towards: 'right' | 'down'): DotText {
+function nodeAttributes(box: Box, towards: 'right' | 'down', place: Point | undefined): DotText {
   return joined(
     [
       dot`label=${labelOf(box, towards)}`,
       ...(box.documentation === undefined ? [] : [dot`tooltip=${inDot(box.documentation)}`]),
       ...(box.kind === 'union' ? [dot`style="rounded,dashed"`] : []),
       dot`color=${inDot(palette[box.kind])}`,
+      // Points, from the left lower corner.
+      ...(place === undefined ? [] : [dot`pos="${place.x * 0.75},${place.y * -0.75}!"`]),
     ],
     ', ',
   )

@@ -2,12 +2,35 @@ import { addAll, largest } from '../contract/lists.js'
 import { marked, present } from '../contract/present.js'
 import { textWidth } from './fonts.js'
 import type { BoxKind, Graph, Link } from './graph.js'
-import { endText, sizes, type Layout, type PlacedBox, type PlacedLink } from './layout.js'
+import type { Layout, PlacedBox, PlacedLink } from './placed.js'
+import { endText, sizes } from './sketch.js'
 import type { Paint, Picture, Point, Shape } from './shapes.js'
 
 const margin = 24
 /** Entries of a list beside the boxes; more are counted. */
 const mostEntries = 40
+
+/** Where the boxes begin on a page that tells everything else beside the picture. */
+export const pageMargin = margin
+
+/** A graph that was laid out, without title, lists and legend: a page has them beside it. */
+export function bareDrawingOf(graph: Graph, layout: Layout): Picture {
+  return {
+    width: Math.ceil(layout.width + pageMargin * 2),
+    height: Math.ceil(layout.height + pageMargin * 2),
+    title: graph.title,
+    shapes: moved(drawnGraph(graph, layout), pageMargin, pageMargin),
+  }
+}
+
+function drawnGraph(graph: Graph, layout: Layout): Shape[] {
+  const names = new Map(graph.boxes.map(({ id, name }) => [id, name]))
+  return [
+    ...layout.clusters.map(drawnCluster),
+    ...layout.links.map((link) => drawnLink(link, (id) => names.get(id) ?? id)),
+    ...layout.boxes.map(drawnBox),
+  ]
+}
 
 /**
  * A graph that was laid out, as shapes: a title, the boxes with their links, lists and a legend
@@ -15,11 +38,7 @@ const mostEntries = 40
  */
 export function drawingOf(graph: Graph, layout: Layout): Picture {
   const head = 44
-  const body: Shape[] = [
-    ...layout.clusters.map(drawnCluster),
-    ...layout.links.map((link) => drawnLink(link, graph)),
-    ...layout.boxes.map(drawnBox),
-  ]
+  const body = drawnGraph(graph, layout)
   const heading = headingOf(graph)
   const legend = legendOf(graph)
   const lists = listsOf(graph, Math.max(layout.width, legend.w, 560))
@@ -62,10 +81,10 @@ function headingOf({ title, boxes, whole }: Graph): { w: number; shapes: Shape[]
   }
 }
 
-function drawnCluster({ name, x, y, w, h }: Layout['clusters'][number]): Shape {
+function drawnCluster({ name, count, x, y, w, h }: Layout['clusters'][number]): Shape {
   return {
     kind: 'group',
-    about: { role: 'cluster', id: name, name },
+    about: { role: 'cluster', id: name, name: `${name} (${String(count)})` },
     shapes: [
       { kind: 'rectangle', x, y, w, h, radius: 8, fill: 'cluster' },
       {
@@ -111,9 +130,23 @@ function drawnBox(placed: PlacedBox): Shape {
         paint: 'ink',
       },
       { kind: 'text', x: left, y: y + 28, text: what, size: 9, paint: 'faint' },
-      ...lines.flatMap((line, at) => drawnRow(line, placed, rowsTop + 14 + at * rowHeight)),
-      ...(lines.length > 0 ? [lineBelowHead(placed)] : []),
-      ...(hidden > 0 ? [restOf(hidden, left, rowsTop + 14 + lines.length * rowHeight)] : []),
+      ...(lines.length > 0
+        ? [
+            {
+              kind: 'group' as const,
+              role: 'fields' as const,
+              shapes: [
+                ...lines.flatMap((line, at) =>
+                  drawnRow(line, placed, rowsTop + 14 + at * rowHeight),
+                ),
+                lineBelowHead(placed),
+                ...(hidden > 0
+                  ? [restOf(hidden, left, rowsTop + 14 + lines.length * rowHeight)]
+                  : []),
+              ],
+            },
+          ]
+        : []),
     ],
   }
 }
@@ -137,11 +170,7 @@ function drawnRow(
     ...marked({ bold: key }),
     paint: 'ink',
   }
-  const mark: Shape = {
-    kind: 'polygon',
-    points: diamond(box.x + sizes.band + 6, baseline - 4, 3.2),
-    fill: 'ink',
-  }
+  const mark: Shape = underline(leftOf(box), baseline, textWidth(text, sizes.text, key))
   const typeText: Shape = {
     kind: 'text',
     x: box.x + box.w - sizes.padding,
@@ -152,6 +181,20 @@ function drawnRow(
     anchor: 'end',
   }
   return [...(key ? [mark] : []), name, ...(type === '' ? [] : [typeText])]
+}
+
+/** Keys are underlined. */
+function underline(x: number, baseline: number, width: number): Shape {
+  const y = baseline + 2.5
+  return {
+    kind: 'line',
+    points: [
+      { x, y },
+      { x: x + width, y },
+    ],
+    stroke: 'ink',
+    width: 1,
+  }
 }
 
 function lineBelowHead({ x, y, w }: PlacedBox): Shape {
@@ -222,8 +265,7 @@ function bandOf(kind: BoxKind, x: number, y: number, h: number): Shape[] {
   ]
 }
 
-function drawnLink({ link, points, labels }: PlacedLink, graph: Graph): Shape {
-  const nameOf = (id: string): string => graph.boxes.find((box) => box.id === id)?.name ?? id
+function drawnLink({ link, points, labels }: PlacedLink, nameOf: (id: string) => string): Shape {
   const shapes: Shape[] = lineOf(link.kind, points, link.source.name !== undefined)
   for (const label of labels)
     shapes.push({
@@ -233,6 +275,7 @@ function drawnLink({ link, points, labels }: PlacedLink, graph: Graph): Shape {
       text: label.text,
       size: sizes.label,
       paint: 'ink',
+      role: label.end,
     })
   return {
     kind: 'group',
@@ -325,15 +368,6 @@ function directions(from: Point, to: Point): { along: Point; across: Point } {
   return { along, across: { x: -along.y, y: along.x } }
 }
 
-function diamond(x: number, y: number, r: number): Point[] {
-  return [
-    { x, y: y - r },
-    { x: x + r, y },
-    { x, y: y + r },
-    { x: x - r, y },
-  ]
-}
-
 const linkWords: readonly (readonly [Link['kind'], string])[] = [
   ['leadsTo', 'a field leads to it'],
   ['contains', 'is a part of it'],
@@ -342,37 +376,49 @@ const linkWords: readonly (readonly [Link['kind'], string])[] = [
   ['uses', 'has values of it'],
 ]
 
+/** One form and what it means; the form stands in a row that is 18 high. */
+export interface LegendEntry {
+  readonly width: number
+  readonly shapes: readonly Shape[]
+  readonly word: string
+}
+
 /** What the forms mean, of those that are there. */
+export function legendEntries(graph: Graph): LegendEntry[] {
+  const kinds = (['entity', 'record', 'enumeration', 'union'] as const).filter((kind) =>
+    graph.boxes.some((box) => box.kind === kind),
+  )
+  const line = [
+    { x: 0, y: 9 },
+    { x: 30, y: 9 },
+  ]
+  const hasKeys = graph.boxes.some((box) => box.rows.some(({ key }) => key))
+  return [
+    ...kinds.map((kind) => ({
+      width: 26,
+      shapes: [frameOf(kind, 0, 1, 26, 16), ...bandOf(kind, 0, 1, 16)],
+      word: kindWords[kind],
+    })),
+    ...linkWords
+      .filter(([kind]) => graph.links.some((link) => link.kind === kind))
+      .map(([kind, word]) => ({ width: 30, shapes: lineOf(kind, line), word })),
+    ...(hasKeys ? [{ width: 18, shapes: keyForm, word: 'is part of the key' }] : []),
+  ]
+}
+
+const keyForm: readonly Shape[] = [
+  { kind: 'text', x: 0, y: 13, text: 'No', size: 11, bold: true, paint: 'ink' },
+  underline(0, 13, textWidth('No', 11, true)),
+]
+
 function legendOf(graph: Graph): { w: number; h: number; shapes: Shape[] } {
   const shapes: Shape[] = []
   let x = 0
-  const word = (text: string): void => {
-    shapes.push({ kind: 'text', x, y: 13, text, size: 10, paint: 'faint' })
-    x += textWidth(text, 10) + 22
-  }
-  for (const kind of ['entity', 'record', 'enumeration', 'union'] as const) {
-    if (!graph.boxes.some((box) => box.kind === kind)) continue
-    shapes.push(frameOf(kind, x, 1, 26, 16))
-    addAll(shapes, bandOf(kind, x, 1, 16))
-    x += 32
-    word(kindWords[kind])
-  }
-  for (const [kind, words] of linkWords) {
-    if (!graph.links.some((link) => link.kind === kind)) continue
-    addAll(
-      shapes,
-      lineOf(kind, [
-        { x, y: 9 },
-        { x: x + 30, y: 9 },
-      ]),
-    )
-    x += 36
-    word(words)
-  }
-  if (graph.boxes.some((box) => box.rows.some(({ key }) => key))) {
-    shapes.push({ kind: 'polygon', points: diamond(x + 4, 9, 3.2), fill: 'ink' })
-    x += 14
-    word('key')
+  for (const { width, shapes: form, word } of legendEntries(graph)) {
+    addAll(shapes, moved(form, x, 0))
+    x += width + 6
+    shapes.push({ kind: 'text', x, y: 13, text: word, size: 10, paint: 'faint' })
+    x += textWidth(word, 10) + 22
   }
   return { w: Math.max(0, x - 22), h: shapes.length === 0 ? 0 : 18, shapes }
 }

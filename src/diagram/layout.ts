@@ -1,305 +1,233 @@
-import type { ELK as Elk, ElkExtendedEdge, ElkNode } from 'elkjs/lib/elk-api.js'
-import { largest } from '../contract/lists.js'
-import { fittedText, textWidth } from './fonts.js'
-import { mostWithRows, type Box, type End, type Graph, type Link } from './graph.js'
+import { addTo, largest } from '../contract/lists.js'
+import { groupsByCloseness } from './closeness.js'
+import { textWidth } from './fonts.js'
+import { mostWithRows, type Box, type Graph, type Link } from './graph.js'
+import { laidInLayers } from './layers.js'
+import type { Layout, PlacedBox, PlacedCluster, PlacedLabel, PlacedLink } from './placed.js'
+import { placedAtEnd, routed } from './routing.js'
 import type { Point } from './shapes.js'
+import { endText, sketchesOf, sizes } from './sketch.js'
 
-/** Where a box is, and what stands in it. */
-export interface PlacedBox {
-  readonly box: Box
-  readonly x: number
-  readonly y: number
-  readonly w: number
-  readonly h: number
-  readonly title: string
-  readonly lines: readonly { readonly text: string; readonly type: string; readonly key: boolean }[]
-  /** So many rows are not shown. */
-  readonly hidden: number
-}
-
-export interface PlacedLabel {
-  readonly text: string
-  readonly x: number
-  readonly y: number
-  readonly w: number
-}
-
-export interface PlacedLink {
-  readonly link: Link
-  readonly points: readonly Point[]
-  readonly labels: readonly PlacedLabel[]
-}
-
-/** Boxes of one namespace, drawn around them where there are several. */
-export interface PlacedCluster {
-  readonly name: string
-  readonly x: number
-  readonly y: number
-  readonly w: number
-  readonly h: number
-}
-
-export interface Layout {
-  readonly width: number
-  readonly height: number
-  readonly boxes: readonly PlacedBox[]
-  readonly links: readonly PlacedLink[]
-  readonly clusters: readonly PlacedCluster[]
-}
-
-export const sizes = {
-  title: 13,
-  text: 11,
-  label: 10.5,
-  rowHeight: 17,
-  headHeight: 34,
-  padding: 12,
-  band: 6,
-} as const
-
-/** More rows than this are counted and not shown. */
-const mostRows = 30
-/** Names and types wider than this are cut. */
-const widestName = 190
-const widestType = 170
+/** Left upper corners of boxes, by the ids of their types. */
+export type Places = ReadonlyMap<string, Point>
 
 /**
- * Lays a graph out by the layered method of elkjs: links lead to the right or downwards, as far as
- * they can.
+ * Lays a graph out: boxes where somebody put them, others in layers, in which links lead one way as
+ * far as they can. Large graphs are laid out group by group.
  *
+ * @param places where somebody put boxes
  * @returns places in pixels from the left upper corner
  */
-export async function layOut(graph: Graph, towards: 'right' | 'down'): Promise<Layout> {
-  const { default: ElkClass } = (await import('elkjs/lib/elk.bundled.js')) as unknown as {
-    default: new () => Elk
-  }
+export async function layOut(
+  graph: Graph,
+  towards: 'right' | 'down',
+  places: Places = new Map(),
+): Promise<Layout> {
+  const { boxes } = graph
+  if (boxes.some(({ id }) => places.has(id))) return laidByHand(graph, towards, places)
+  const namespaces = new Map(boxes.map(({ id, namespace }) => [id, namespace]))
+  const isSplit = new Set(namespaces.values()).size > 1
+  if (boxes.length > mostWithRows)
+    return laidInGroups(graph, towards, isSplit ? namespaces : await groupsByCloseness(graph))
+  const groups = isSplit && boxes.length > 12 ? namespaces : new Map<string, string>()
+  return laidInLayers(graph, { towards, groups })
+}
+
+/** Boxes where somebody put them, the others in a block beside; links from side to side. */
+async function laidByHand(
+  graph: Graph,
+  towards: 'right' | 'down',
+  places: Places,
+): Promise<Layout> {
   const sketches = sketchesOf(graph, towards)
-  const namespaces = [...new Set(graph.boxes.map(({ namespace }) => namespace))]
-  const isClustered = namespaces.length > 1 && graph.boxes.length > 12
-  const nodeOf = ({ id }: Box): ElkNode => ({
-    id: `t:${id}`,
-    width: sketches.get(id)?.w ?? 0,
-    height: sketches.get(id)?.h ?? 0,
+  const put = graph.boxes.flatMap((box): PlacedBox[] => {
+    const at = places.get(box.id)
+    const drawn = sketches.get(box.id)
+    return at === undefined || drawn === undefined ? [] : [{ box, ...drawn, ...at }]
   })
-  const clusterOf = (namespace: string): ElkNode => ({
-    id: `n:${namespace}`,
-    layoutOptions: { 'elk.padding': '[top=30,left=14,bottom=14,right=14]', ...spacing },
-    children: graph.boxes.filter((box) => box.namespace === namespace).map(nodeOf),
-  })
-  const laid: ElkNode = await new ElkClass().layout<ElkNode>({
-    id: 'root',
-    layoutOptions: {
-      ...layered,
-      'elk.direction': towards === 'right' ? 'RIGHT' : 'DOWN',
-      ...(isClustered ? { 'elk.hierarchyHandling': 'INCLUDE_CHILDREN' } : {}),
-      ...spacing,
-    },
-    children: isClustered ? namespaces.map(clusterOf) : graph.boxes.map(nodeOf),
-    edges: graph.links.map(edgeOf),
-  })
-  const clusters = isClustered ? clustersOf(laid) : []
-  const places = isClustered ? placesInside(laid) : placesOf(laid.children ?? [], 0, 0)
-  const boxes = graph.boxes.map((box): PlacedBox => {
-    const at = places.get(`t:${box.id}`) ?? { x: 0, y: 0, w: 0, h: 0 }
-    const { title = box.name, lines = [], hidden = 0 } = sketches.get(box.id) ?? {}
-    return { box, ...at, title, lines, hidden }
-  })
-  const origins = new Map(clusters.map(({ name, x, y }) => [`n:${name}`, { x, y }]))
-  const links = (laid.edges ?? []).map((edge, at): PlacedLink =>
-    placedLink(edge, graph.links[at] as Link, origins),
-  )
-  return { width: laid.width ?? 0, height: laid.height ?? 0, boxes, links, clusters }
-}
-
-/** What stands in the boxes, which are large enough for the links that end at them. */
-function sketchesOf(graph: Graph, towards: 'right' | 'down'): Map<string, Sketch> {
-  const room = roomForEnds(graph, towards)
+  const others = partOf(graph, new Set(graph.boxes.filter(({ id }) => !places.has(id))))
   const withRows = graph.boxes.length <= mostWithRows
-  return new Map(
-    graph.boxes.map((box) => {
-      const drawn = sketch(box, withRows)
-      const least = room.get(box.id) ?? 0
-      const enlarged =
-        towards === 'right' ? { h: Math.max(drawn.h, least) } : { w: Math.max(drawn.w, least) }
-      return [box.id, { ...drawn, ...enlarged }]
-    }),
-  )
+  const rest = await laidInLayers(others, { towards, withRows })
+  const right = largest(put.map(({ x, w }) => x + w)) + gapBeside
+  const top = smallest(put.map(({ y }) => y))
+  const all = [...put, ...rest.boxes.map((box) => shifted(box, right, top))]
+  const left = smallest(all.map(({ x }) => x))
+  const highest = smallest(all.map(({ y }) => y))
+  const boxes = all.map((box) => shifted(box, -left, -highest))
+  return framed({ boxes, links: linksBetween(graph, boxes), clusters: [] })
 }
 
-type Sketch = ReturnType<typeof sketch>
+/** Between the boxes that somebody put somewhere and the others, and between groups. */
+const gapBeside = 72
 
-/** Kinds stand behind what they are kinds of, and wholes before their parts. */
-function edgeOf(link: Link, at: number): ElkExtendedEdge {
-  const isTurned = link.kind === 'extends'
-  const [from, to] = isTurned ? [link.to, link.from] : [link.from, link.to]
-  const [tail, head] = isTurned ? [link.target, link.source] : [link.source, link.target]
-  const ends = [
-    ['TAIL', endText(tail)],
-    ['HEAD', endText(head)],
-  ] as const
-  const labels = ends
-    .filter(([, text]) => link.kind !== 'uses' && text !== '')
-    .map(([placement, text]) => ({
-      id: `l:${at}:${placement}`,
-      text,
-      width: textWidth(text, sizes.label) + 4,
-      height: 15,
-      layoutOptions: { 'elk.edgeLabels.placement': placement },
+/** Every group laid out by itself, and then side by side; links between them from side to side. */
+async function laidInGroups(
+  graph: Graph,
+  towards: 'right' | 'down',
+  groups: ReadonlyMap<string, string>,
+): Promise<Layout> {
+  const members = new Map<string, Box[]>()
+  for (const box of graph.boxes) addTo(members, groups.get(box.id) ?? '', box)
+  const parts: { name: string; layout: Layout }[] = []
+  for (const [name, boxes] of members) {
+    const part = partOf(graph, new Set(boxes))
+    parts.push({ name, layout: await laidInLayers(part, { towards, withRows: false }) })
+  }
+  const frames = packed(parts)
+  const boxes = frames.flatMap(({ x, y, layout }) =>
+    layout.boxes.map((box) => shifted(box, x + inset.side, y + inset.top)),
+  )
+  const inside = new Map(
+    frames.flatMap(({ x, y, layout }) =>
+      layout.links.map((each) => [each.link, shiftedLink(each, x + inset.side, y + inset.top)]),
+    ),
+  )
+  const between = linksBetween(graph, boxes)
+  return framed({
+    boxes,
+    links: between.map((each) => inside.get(each.link) ?? each),
+    clusters: frames.map(({ name, x, y, w, h, layout }) => ({
+      name,
+      count: layout.boxes.length,
+      x,
+      y,
+      w,
+      h,
+    })),
+  })
+}
+
+/** Between a group's frame and what is in it. */
+const inset = { side: 14, top: 30 } as const
+
+type Frame = Omit<PlacedCluster, 'count'> & { readonly layout: Layout }
+
+/** Frames in rows, the high ones first, about as wide as windows are. */
+function packed(parts: readonly { readonly name: string; readonly layout: Layout }[]): Frame[] {
+  const frames = parts
+    .map(({ name, layout }) => ({
+      name,
+      layout,
+      w: layout.width + inset.side * 2,
+      h: layout.height + inset.top + inset.side,
     }))
-  return { id: `e:${at}`, sources: [`t:${from}`], targets: [`t:${to}`], labels }
+    .sort((one, other) => other.h - one.h)
+  const widest = largest(frames.map(({ w }) => w))
+  const area = frames.reduce((sum, { w, h }) => sum + (w + gapBeside) * (h + gapBeside), 0)
+  const side = (all: readonly Frame[]): number =>
+    Math.max(
+      largest(all.map(({ x, w }) => x + w)) / windowShape,
+      largest(all.map(({ y, h }) => y + h)),
+    )
+  const [best = []] = [1, 1.2, 1.4, 1.7, 2, 2.5]
+    .map((by) => inRows(frames, Math.max(widest, Math.sqrt(area * windowShape) * by)))
+    .sort((one, other) => side(one) - side(other))
+  return best
 }
 
-function clustersOf({ children = [] }: ElkNode): PlacedCluster[] {
-  return children.map(({ id, x = 0, y = 0, width = 0, height = 0 }) => ({
-    name: id.slice(2),
-    x,
-    y,
-    w: width,
-    h: height,
-  }))
+/** So much wider than high windows are. */
+const windowShape = 1.5
+
+function inRows(frames: readonly Omit<Frame, 'x' | 'y'>[], room: number): Frame[] {
+  let x = 0
+  let y = 0
+  let rowHeight = 0
+  return frames.map((frame) => {
+    if (x > 0 && x + frame.w > room) {
+      x = 0
+      y += rowHeight + gapBeside
+      rowHeight = 0
+    }
+    const placed = { ...frame, x, y }
+    x += frame.w + gapBeside
+    rowHeight = Math.max(rowHeight, frame.h)
+    return placed
+  })
 }
 
-interface Rectangle {
-  readonly x: number
-  readonly y: number
-  readonly w: number
-  readonly h: number
+/** Some boxes of a graph, with the links between them. */
+function partOf(graph: Graph, boxes: ReadonlySet<Box>): Graph {
+  const ids = new Set([...boxes].map(({ id }) => id))
+  const links = graph.links.filter(({ from, to }) => ids.has(from) && ids.has(to))
+  return { ...graph, boxes: [...boxes], links }
 }
 
-/** Where nodes are, by their ids; from the corner that is given. */
-function placesOf(nodes: readonly ElkNode[], left: number, top: number): Map<string, Rectangle> {
-  return new Map(
-    nodes.map(({ id, x = 0, y = 0, width = 0, height = 0 }) => [
-      id,
-      { x: left + x, y: top + y, w: width, h: height },
-    ]),
+function linksBetween(graph: Graph, boxes: readonly PlacedBox[]): PlacedLink[] {
+  const byId = new Map(boxes.map((each) => [each.box.id, each]))
+  const shares = sharesOf(graph)
+  return graph.links.map((link, at) => {
+    const [from, to] = [byId.get(link.from), byId.get(link.to)]
+    if (from === undefined || to === undefined) return { link, points: [], labels: [] }
+    const points = routed(from, to, shares[at] ?? [0.5, 0.5])
+    return { link, points, labels: labelsAtEnds(link, points) }
+  })
+}
+
+/** A layout with the size that all of it takes. */
+function framed(layout: Omit<Layout, 'width' | 'height'>): Layout {
+  const rectangles = [...layout.boxes, ...layout.clusters]
+  const points = layout.links.flatMap((link) => link.points)
+  const width = largest(
+    rectangles.map(({ x, w }) => x + w),
+    0,
   )
-}
-
-/** Where the nodes inside clusters are. */
-function placesInside({ children = [] }: ElkNode): Map<string, Rectangle> {
-  return new Map(
-    children.flatMap(({ x = 0, y = 0, children: inside = [] }) => [...placesOf(inside, x, y)]),
+  const height = largest(
+    rectangles.map(({ y, h }) => y + h),
+    0,
   )
-}
-
-const layered: Readonly<Record<string, string>> = {
-  'elk.algorithm': 'layered',
-  'elk.edgeRouting': 'ORTHOGONAL',
-  'elk.aspectRatio': '1.6',
-  'elk.separateConnectedComponents': 'true',
-  'elk.randomSeed': '1',
-  'elk.layered.nodePlacement.strategy': 'BRANDES_KOEPF',
-  'elk.layered.nodePlacement.bk.fixedAlignment': 'BALANCED',
-  'elk.layered.compaction.postCompaction.strategy': 'EDGE_LENGTH',
-}
-
-const spacing: Readonly<Record<string, string>> = {
-  'elk.spacing.nodeNode': '28',
-  'elk.spacing.edgeNode': '18',
-  'elk.spacing.edgeEdge': '12',
-  'elk.spacing.edgeLabel': '3',
-  'elk.spacing.componentComponent': '36',
-  'elk.layered.spacing.nodeNodeBetweenLayers': '56',
-  'elk.layered.spacing.edgeNodeBetweenLayers': '20',
-  'elk.layered.spacing.edgeEdgeBetweenLayers': '12',
-}
-
-/** What stands at an end of a link: the property's name and how many there are. */
-export function endText({
-  name,
-  multiplicity,
-}: {
-  readonly name?: string
-  readonly multiplicity?: string
-}): string {
-  return [name, multiplicity].filter((part) => part !== undefined).join('  ')
-}
-
-/**
- * How long a side of each box must be, so that what stands at the ends of its links has room beside
- * each other: the ends are spread evenly.
- */
-function roomForEnds(graph: Graph, towards: 'right' | 'down'): Map<string, number> {
-  const sides = new Map<string, { count: number; widest: number }>()
-  const take = (key: string, end: End): void => {
-    const { count, widest } = sides.get(key) ?? { count: 0, widest: 0 }
-    const text = endText(end)
-    const below = text === '' ? 14 : textWidth(text, sizes.label) + 14
-    sides.set(key, {
-      count: count + 1,
-      widest: Math.max(widest, towards === 'right' ? 17 : below),
-    })
-  }
-  for (const { from, to, source, target } of graph.links) {
-    take(`out ${from}`, source)
-    take(`in ${to}`, target)
-  }
-  const longest = ({ count, widest } = { count: 0, widest: 0 }): number =>
-    count === 0 ? 0 : (count + 1) * widest
-  return new Map(
-    graph.boxes.map(({ id }) => [
-      id,
-      Math.max(longest(sides.get(`out ${id}`)), longest(sides.get(`in ${id}`))),
-    ]),
-  )
-}
-
-/** The texts of a box and the room that they take. */
-function sketch(
-  box: Box,
-  withRows: boolean,
-): { w: number; h: number; title: string; lines: PlacedBox['lines']; hidden: number } {
-  const title = fittedText(box.name, 300, sizes.title, true)
-  const rows = withRows ? box.rows.slice(0, mostRows) : []
-  const hidden = withRows ? box.rows.length - rows.length : 0
-  const lines = rows.map((row) => ({
-    text: fittedText(row.name === '' ? '(empty)' : row.name, widestName, sizes.text, row.key),
-    type: fittedText(row.type, widestType, sizes.text),
-    key: row.key,
-  }))
-  const lineWidths = lines.map(
-    (line) =>
-      textWidth(line.text, sizes.text, line.key) +
-      (line.type === '' ? 0 : textWidth(line.type, sizes.text) + 18),
-  )
-  const w = Math.ceil(
-    largest([textWidth(title, sizes.title, true), ...lineWidths], 84) +
-      sizes.padding * 2 +
-      sizes.band,
-  )
-  const count = lines.length + (hidden > 0 ? 1 : 0)
   return {
-    w,
-    h: sizes.headHeight + (count === 0 ? 0 : count * sizes.rowHeight + 8),
-    title,
-    lines,
-    hidden,
+    ...layout,
+    width: largest(
+      points.map(({ x }) => x),
+      width,
+    ),
+    height: largest(
+      points.map(({ y }) => y),
+      height,
+    ),
   }
 }
 
-function placedLink(
-  edge: ElkExtendedEdge,
-  link: Link,
-  origins: ReadonlyMap<string, Point>,
-): PlacedLink {
-  // Coordinates are those of the node that the edge was sorted into.
-  const container = (edge as { container?: string }).container ?? 'root'
-  const { x, y } = origins.get(container) ?? { x: 0, y: 0 }
-  const [section] = edge.sections ?? []
-  const points =
-    section === undefined
-      ? []
-      : [section.startPoint, ...(section.bendPoints ?? []), section.endPoint].map((point) => ({
-          x: point.x + x,
-          y: point.y + y,
-        }))
-  const labels = (edge.labels ?? []).map((label): PlacedLabel => ({
-    text: label.text ?? '',
-    x: (label.x ?? 0) + x,
-    y: (label.y ?? 0) + y,
-    w: label.width ?? 0,
-  }))
-  // A link is told from its own source to its own target, however it was laid out.
-  return { link, points: link.kind === 'extends' ? points.reverse() : points, labels }
+function shifted<Thing extends Point>(thing: Thing, dx: number, dy: number): Thing {
+  return { ...thing, x: thing.x + dx, y: thing.y + dy }
+}
+
+function shiftedLink({ link, points, labels }: PlacedLink, dx: number, dy: number): PlacedLink {
+  return {
+    link,
+    points: points.map((point) => shifted(point, dx, dy)),
+    labels: labels.map((label) => shifted(label, dx, dy)),
+  }
+}
+
+function smallest(numbers: readonly number[]): number {
+  return -largest(numbers.map((number) => -number))
+}
+
+/** Where along the sides of its boxes each link ends, so that those of one box are apart. */
+export function sharesOf({ links }: Graph): (readonly [number, number])[] {
+  const counts = new Map<string, number>()
+  const next = (id: string): number => {
+    const count = (counts.get(id) ?? 0) + 1
+    counts.set(id, count)
+    return count
+  }
+  const numbered = links.map(({ from, to }) => [next(from), next(to)] as const)
+  return numbered.map(([leaving, arriving], at) => [
+    leaving / ((counts.get(links[at]?.from ?? '') ?? 1) + 1),
+    arriving / ((counts.get(links[at]?.to ?? '') ?? 1) + 1),
+  ])
+}
+
+function labelsAtEnds(link: Link, points: readonly Point[]): PlacedLabel[] {
+  if (link.kind === 'uses') return []
+  const ends = [
+    ['source', endText(link.source), points[0], points[1]],
+    ['target', endText(link.target), points.at(-1), points.at(-2)],
+  ] as const
+  return ends.flatMap(([end, text, at, next]) => {
+    if (text === '' || at === undefined || next === undefined) return []
+    const w = textWidth(text, sizes.label) + 4
+    return [{ text, w, end, ...placedAtEnd(at, next, w) }]
+  })
 }

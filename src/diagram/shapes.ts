@@ -62,6 +62,8 @@ export type Shape =
       readonly bold?: true
       readonly paint: Paint
       readonly anchor?: 'start' | 'middle' | 'end'
+      /** Of a text on a link: which end it belongs to. */
+      readonly role?: 'source' | 'target'
     }
   /** Shapes that are one thing: what it is, and a text that is shown when somebody points at it. */
   | {
@@ -73,6 +75,8 @@ export type Shape =
         readonly others?: string
       }
       readonly hint?: string
+      /** What is seen from near only. */
+      readonly role?: 'fields'
       readonly shapes: readonly Shape[]
     }
 
@@ -84,11 +88,11 @@ export const palette: Readonly<Record<Paint, string>> = {
   paper: '#fcfcfa',
   card: '#ffffff',
   ink: '#22303a',
-  faint: '#66737c',
-  line: '#7f8b93',
+  faint: '#57646d',
+  line: '#7b878f',
   entity: '#2f5d73',
-  record: '#7fa3a0',
-  enumeration: '#d9bd7c',
-  union: '#9a83ae',
+  record: '#6b9490',
+  enumeration: '#a3740f',
+  union: '#8a6ea3',
   cluster: '#eef1f0',
 }

@@ -29,6 +29,11 @@ export function svgText(
   )
 }
 
+/** A few shapes by themselves, as large as they are, in a page whose style has the colours. */
+export function symbolText(width: number, height: number, shapes: readonly Shape[]): Markup {
+  return markup`<svg width="${width}" height="${height}" viewBox="-1 0 ${width + 2} ${height}" font-family="'${inMarkup(fontFamily)}', Verdana, sans-serif" aria-hidden="true">${joined(shapes.map(shapeText), '')}</svg>`
+}
+
 function shapeText(shape: Shape): Markup {
   switch (shape.kind) {
     case 'rectangle':
@@ -46,14 +51,18 @@ function shapeText(shape: Shape): Markup {
           : markup` text-anchor="${inMarkup(shape.anchor)}"`
       // Where another font stands in, texts still take the room that was reckoned.
       const length = markup` textLength="${n(textWidth(shape.text, shape.size, shape.bold))}" lengthAdjust="spacingAndGlyphs"`
-      return markup`<text x="${n(shape.x)}" y="${n(shape.y)}" font-size="${shape.size}"${shape.bold === true ? markup` font-weight="bold"` : markup``}${anchor}${length} class="paint-${inMarkup(shape.paint)}" fill="${inMarkup(palette[shape.paint])}" xml:space="preserve">${inMarkup(shape.text)}</text>`
+      return markup`<text x="${n(shape.x)}" y="${n(shape.y)}" font-size="${shape.size}"${shape.bold === true ? markup` font-weight="bold"` : markup``}${anchor}${length} class="paint-${inMarkup(shape.paint)}${shape.role === undefined ? markup`` : markup` ${inMarkup(shape.role)}`}" fill="${inMarkup(palette[shape.paint])}" xml:space="preserve">${inMarkup(shape.text)}</text>`
     }
     case 'group': {
-      const { about, hint, shapes } = shape
+      const { about, hint, role, shapes } = shape
+      const kind = about?.role ?? role
+      const named = kind === undefined ? markup`` : markup` class="${inMarkup(kind)}"`
+      const to =
+        about?.others === undefined ? markup`` : markup` data-to="${inMarkup(about.others)}"`
       const data =
         about === undefined
-          ? markup``
-          : markup` class="${inMarkup(about.role)}" data-id="${inMarkup(about.id)}" data-name="${inMarkup(about.name)}"${about.others === undefined ? markup`` : markup` data-to="${inMarkup(about.others)}"`}`
+          ? named
+          : markup`${named} data-id="${inMarkup(about.id)}" data-name="${inMarkup(about.name)}"${to}`
       return joined(
         [
           markup`<g${data}>`,

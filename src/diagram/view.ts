@@ -2,6 +2,7 @@ import type { Contract, TypeId } from '../contract/contract.js'
 import { matchName, nearestAdvice } from '../contract/nearest.js'
 import { problem } from '../contract/problem.js'
 import { drawnTypes, neighboursOf } from './graph.js'
+import type { Point } from './shapes.js'
 
 /**
  * A selection and arrangement of types. Names are those of types; `*` stands for any characters.
@@ -18,6 +19,8 @@ export interface View {
   readonly remove?: readonly string[]
   /** Where links lead. Default `right`. */
   readonly towards?: 'right' | 'down'
+  /** Where somebody put types: x and y of the left upper corners, in pixels. */
+  readonly places?: Readonly<Record<string, readonly [x: number, y: number]>>
 }
 
 /**
@@ -44,6 +47,22 @@ export function typesOfView(contract: Contract, view: View): ReadonlySet<TypeId>
   for (const id of add.flatMap(meant)) shown.add(id)
   for (const id of remove.flatMap(meant)) shown.delete(id)
   return shown
+}
+
+/**
+ * Where a view says that types are, by their ids. Names that fit no type any more are passed over:
+ * a service loses types, and the picture of the others stays as it was.
+ */
+export function placesOfView(contract: Contract, { places = {} }: View): Map<TypeId, Point> {
+  const types = drawnTypes(contract)
+  const byName = new Map(types.map(({ id, name }) => [name, id]))
+  const ids = new Set(types.map(({ id }) => id))
+  return new Map(
+    Object.entries(places).flatMap(([name, [x, y]]) => {
+      const id = ids.has(name) ? name : byName.get(name)
+      return id === undefined ? [] : [[id, { x, y }]]
+    }),
+  )
 }
 
 function typesNamed(

@@ -161,9 +161,13 @@ interface PlacedColumn {
   readonly begins: readonly boolean[]
 }
 
-/** Columns that a person looks for come first; those of one record stay together. */
+/**
+ * Columns that a person looks for come first, after the service's own first; those of one record
+ * stay together.
+ */
 function placed(paths: readonly Path[], records: readonly Members[]): PlacedColumn[] {
   const first = records.slice(0, 20)
+  const leading = paths.find(([name]) => name !== special.is)
   const rankOf = ([name = '', ...more]: Path): number =>
     more.length > 0
       ? columnRank('')
@@ -172,7 +176,7 @@ function placed(paths: readonly Path[], records: readonly Members[]): PlacedColu
           first.map((record) => cell(record[name])),
         )
   const sorted = paths
-    .map((path, at) => ({ path, rank: at === 0 ? 0 : rankOf(path), at }))
+    .map((path, at) => ({ path, rank: path === leading ? 0 : rankOf(path), at }))
     .sort((one, other) => one.rank - other.rank || one.at - other.at)
   const begun = new Set<string>()
   return sorted.map(({ path }) => ({

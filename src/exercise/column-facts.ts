@@ -5,7 +5,7 @@
 const ranks: readonly RegExp[] = [
   /(?:^|_)(?:id|key|code|number|no|Id|Key|Code|Number|No)$|[a-z](?:ID|Id|Key|Code|Number|No)$/,
   /(?:name|title|subject|label)$/i,
-  /(?:state|status|kind|type|phase|priority)$/i,
+  /(?:state|status|kind|type|phase|priority)$|^\$is$/i,
   /(?:[Dd]ate|[Dd]ay|[Tt]ime)$|[a-z](?:At|On|To|From|Since|Until)$/,
   /(?:amount|price|total|dues|sum|cost|count|quantity|balance)$/i,
 ]
@@ -29,5 +29,17 @@ export function isNumericColumn(cells: readonly string[]): boolean {
   return (
     cells.every((cell) => /^(?:|null|[+-]?\d[\d.,]*)$/.test(cell)) &&
     cells.some((cell) => /\d/.test(cell))
+  )
+}
+
+/** Texts of several words that are longer than this are wrapped. */
+const longestLine = 28
+/** What is longer is no value that anybody reads: it may be broken. */
+export const longestValue = 48
+
+/** Does a column hold prose, which may be wrapped? Values may not. */
+export function isProseColumn(cells: readonly string[]): boolean {
+  return cells.some(
+    (cell) => cell.length > longestLine && /\s/.test(cell) && !/^\d{4}-\d\d-/.test(cell),
   )
 }

@@ -78,6 +78,7 @@ export interface ViewEntry {
   readonly add?: readonly string[]
   readonly remove?: readonly string[]
   readonly towards?: 'right' | 'down'
+  readonly places?: Readonly<Record<string, readonly [x: number, y: number]>>
 }
 
 /** Where a contract's service is at a site, and what proves who calls there. */

@@ -98,6 +98,9 @@ function pagesSchema(): Schema {
   })
 }
 
+/** Pixels: further away than that is nobody's picture. */
+const coordinate = Joi.number().integer().min(-100_000).max(100_000)
+
 function viewSchema(): Schema {
   return Joi.object({
     start: Joi.string().valid('everything', 'nothing'),
@@ -106,6 +109,10 @@ function viewSchema(): Schema {
     add: names,
     remove: names,
     towards: Joi.string().valid('right', 'down'),
+    places: Joi.object().pattern(
+      /^/,
+      Joi.array().ordered(coordinate.required(), coordinate.required()).length(2),
+    ),
   })
 }
 

@@ -1,2 +1,7 @@
 /** What commands need to know of the columns that they draw. */
-export { columnRank, isNumericColumn } from '../../exercise/column-facts.js'
+export {
+  columnRank,
+  isNumericColumn,
+  isProseColumn,
+  longestValue,
+} from '../../exercise/column-facts.js'

@@ -41,6 +41,6 @@ export function answerPage(origin: AnswerOrigin, arranged: Arranged): Markup {
     kind: 'answer',
     body,
     styles: ['rows.css'],
-    scripts: ['rows.js', 'printing.js'],
+    scripts: ['rows.js', 'boxes.js', 'printing.js'],
   })
 }

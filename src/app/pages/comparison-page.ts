@@ -56,7 +56,7 @@ export function comparisonPage(comparison: Comparison, changes: readonly PlacedC
     kind: 'comparison',
     body,
     styles: ['comparison.css'],
-    scripts: ['comparison.js', 'printing.js'],
+    scripts: ['comparison.js', 'boxes.js', 'printing.js'],
   })
 }
 
@@ -114,7 +114,7 @@ function sidesHtml({ was, is, before, after }: PlacedChange): Markup {
     value: string | undefined,
     place: PlaceInDocument | undefined,
   ): Markup =>
-    markup`<div><h4>${inMarkup(heading)}</h4>${value === undefined || value === '' ? nothing : markup`<code>${inMarkup(value)}</code> `}<span class="faint">${place === undefined ? markup`not there` : inMarkup(`${place.document}:${place.line}:${place.column}`)}</span></div>`
+    markup`<div><span class="label">${inMarkup(heading)}</span>${value === undefined || value === '' ? nothing : markup`<code>${inMarkup(value)}</code> `}<span class="faint">${place === undefined ? markup`not there` : inMarkup(`${place.document}:${place.line}:${place.column}`)}</span></div>`
   return markup`<div class="sides">${side('was', was, before)}${side('is', is, after)}</div>`
 }
 

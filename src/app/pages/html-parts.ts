@@ -57,19 +57,27 @@ export function codeBlock(text: string): Markup {
   return text === '' ? markup`` : markup`<pre class="copied">${inMarkup(text)}</pre>`
 }
 
+/** What is written of a thing: its name, what stands beside it, and what is below when it unfolds. */
+export interface ThingParts {
+  readonly id: string
+  readonly title: string
+  readonly line: readonly Markup[]
+  readonly body: readonly Markup[]
+}
+
 /**
  * A thing in one line that unfolds, with an address of its own.
  *
- * @param line what stands beside its name
+ * @param isMadeLater on pages with very many: what is below is made by unfolding.js when somebody
+ *   unfolds it
  */
-export function thing(
-  id: string,
-  title: string,
-  line: readonly Markup[],
-  body: readonly Markup[],
-): Markup {
-  const inside = body.filter((each) => each !== '')
-  return markup`<details class="thing" id="${inMarkup(id)}"><summary><h3>${inMarkup(title)}</h3>${joined(line, '')}</summary><div class="inside">${joined(inside, '\n')}</div></details>`
+export function thing({ id, title, line, body }: ThingParts, isMadeLater: boolean): Markup {
+  const inside = joined(
+    body.filter((each) => each !== ''),
+    '\n',
+  )
+  const kept = isMadeLater ? markup`<script type="text/html">${inside}</script>` : inside
+  return markup`<details class="thing" id="${inMarkup(id)}"><summary><h3>${inMarkup(title)}</h3>${joined(line, '')}</summary><div class="inside">${kept}</div></details>`
 }
 
 /** One line on what a thing is for. */

@@ -8,17 +8,17 @@ import {
   pathOf,
 } from '../../contract/queries.js'
 import { graphOf, type Graph } from '../../diagram/graph.js'
-import { svgText } from '../../diagram/svg.js'
 import { inMarkup } from '../../printing/escaping.js'
 import { joined, markup, type Markup } from '../../printing/safe-text.js'
-import { adviceFor, mostBoxes, pictureOf } from '../draw-diagram.js'
+import { adviceFor, mostBoxes } from '../draw-diagram.js'
 import type { OpenContract } from '../contracts/open-contract.js'
 import { byGroup } from '../describe/overview.js'
 import { firstSentence } from '../describe/words.js'
 import { describedFrom } from '../show-contract.js'
 import { link, meaning, prose, tag } from './html-parts.js'
 import { ThingWriter } from './reference-things.js'
-import { dataText, pageText, pictureBar } from './shell.js'
+import { pagePicture, pictureBar } from './picture.js'
+import { dataText, pageText } from './shell.js'
 
 /** Operations that belong together. */
 interface Group {
@@ -68,7 +68,14 @@ export async function referencePage(open: OpenContract): Promise<Markup> {
     kind: 'reference',
     body,
     styles: ['picture.css', 'reference.css'],
-    scripts: [...(isDrawn ? ['picture.js'] : []), 'copy.js', 'reference.js', 'printing.js'],
+    scripts: [
+      ...(isDrawn ? ['picture.js'] : []),
+      'unfolding.js',
+      'copy.js',
+      'boxes.js',
+      'reference.js',
+      'printing.js',
+    ],
   })
 }
 
@@ -204,7 +211,7 @@ async function diagramHtml(
   return [
     heading,
     markup`<div class="bar">${pictureBar()}</div>`,
-    markup`<div class="stage">${svgText(await pictureOf(graph, 'right'), 'page')}</div>`,
+    markup`<div class="stage">${(await pagePicture(graph, 'right')).svg}</div>`,
   ]
 }
 

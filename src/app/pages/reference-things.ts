@@ -26,11 +26,17 @@ import {
   prose,
   tag,
   thing,
+  type ThingParts,
   withCode,
 } from './html-parts.js'
 
-/** A sample of an answer that is longer than this has the least that the contract wants. */
-const longestAnswer = 4000
+/**
+ * Samples with everything that are longer than this are left to `tolmach sample --full`, the sooner
+ * the more things there are.
+ */
+const longestSample = { ofFew: 3000, ofMany: 600 } as const
+/** On pages with more things than this, what is below a line is made when it unfolds. */
+const mostAtOnce = 300
 /** A call is written on one line up to this length. */
 const lineLength = 90
 
@@ -41,6 +47,7 @@ export class ThingWriter {
   private readonly name: string
   private readonly typeNames: ReadonlySet<string>
   private readonly operationNames: ReadonlySet<string>
+  private readonly hasMany: boolean
   private readonly samples: Omit<SampleOptions, 'full'>
 
   /** @param name what the contract goes by at the prompt */
@@ -50,6 +57,7 @@ export class ThingWriter {
     this.name = name
     this.typeNames = new Set(types.map((type) => type.name))
     this.operationNames = new Set(operationsOf(described.contract).map(pathOf))
+    this.hasMany = this.typeNames.size + this.operationNames.size > mostAtOnce
     this.samples = { rules: described.dialect.rules?.(described.contract) }
   }
 
@@ -64,11 +72,11 @@ export class ThingWriter {
       ),
       '<br>',
     )
-    return thing(
-      `endpoint-${name}`,
-      name,
-      [tag(protocol), markup`<code class="path">${inMarkup(address)}</code>`],
-      [
+    return this.thing({
+      id: `endpoint-${name}`,
+      title: name,
+      line: [tag(protocol), markup`<code class="path">${inMarkup(address)}</code>`],
+      body: [
         prose(documentation),
         facts([
           ['address', markup`<code>${inMarkup(address)}</code>`],
@@ -79,7 +87,7 @@ export class ThingWriter {
           ['operations', markup`${operations.length}`],
         ]),
       ],
-    )
+    })
   }
 
   /** An operation. @param isShort is it told by the last step of its name, as within its group? */
@@ -89,15 +97,15 @@ export class ThingWriter {
     const group = groupOf(operation)
     const title = isShort && group !== undefined ? name.slice(group.length + 1) : name
     const least = sampleInput(this.contract, operation, { ...this.samples, full: false })
-    return thing(
-      `operation-${name}`,
+    return this.thing({
+      id: `operation-${name}`,
       title,
-      [
+      line: [
         ...requestOf(shown),
         ...(shown.deprecated ? [tag('deprecated')] : []),
         meaning(firstSentence(documentation)),
       ],
-      [
+      body: [
         ...(title === name ? [] : [markup`<p class="faint"><code>${inMarkup(name)}</code></p>`]),
         prose(documentation),
         part(markup`At the prompt`, codeBlock(callLine(this.name, name, least))),
@@ -121,13 +129,21 @@ export class ThingWriter {
         ),
         foldedPart(
           markup`Its types in TypeScript`,
-          codeBlock([shown.signature, ...shown.declarations].join('\n\n')),
+          codeBlock([shown.signature, '', ...shown.declarations].join('\n').trim()),
         ),
         this.sampleInputs(operation, least),
         this.sampleAnswer(operation),
         this.wire(shown),
       ],
-    )
+    })
+  }
+
+  private get longestSample(): number {
+    return this.hasMany ? longestSample.ofMany : longestSample.ofFew
+  }
+
+  private thing(parts: ThingParts): Markup {
+    return thing(parts, this.hasMany)
   }
 
   private call(operation: Operation, input: Record<string, unknown>): string {
@@ -147,16 +163,13 @@ export class ThingWriter {
   private sampleInputs(operation: Operation, input: Record<string, unknown>): Markup {
     if (operation.inputs.length === 0) return markup``
     const everything = sampleInput(this.contract, operation, { ...this.samples, full: true })
-    const [least, most] = [input, everything].map((each) => JSON.stringify(each, null, 2))
-    return joined(
-      [
-        foldedPart(markup`A sample input`, codeBlock(least ?? '')),
-        ...(most === least
-          ? []
-          : [foldedPart(markup`A sample input with everything`, codeBlock(most ?? ''))]),
-      ],
-      '',
-    )
+    const [least = '', most = ''] = [input, everything].map((each) => JSON.stringify(each, null, 2))
+    const line = `tolmach sample ${this.name} ${pathOf(operation)} --full`
+    const whole =
+      most.length > this.longestSample
+        ? markup`<p class="faint">With everything: <code>${inMarkup(line)}</code></p>`
+        : foldedPart(markup`A sample input with everything`, codeBlock(most))
+    return markup`${foldedPart(markup`A sample input`, codeBlock(least))}${most === least ? markup`` : whole}`
   }
 
   private sampleAnswer({ outcome }: Operation): Markup {
@@ -172,7 +185,7 @@ export class ThingWriter {
     const full = made(true)
     return foldedPart(
       markup`A sample answer`,
-      codeBlock(full.length > longestAnswer ? made(false) : full),
+      codeBlock(full.length > this.longestSample ? made(false) : full),
     )
   }
 
@@ -201,11 +214,11 @@ export class ThingWriter {
     const ruleLines = rules.map((rule) => markup`<li>${withCode(rule)}</li>`)
     const paragraph = (lead: Markup, names: readonly string[]): Markup =>
       names.length === 0 ? markup`` : markup`<p>${lead}${this.allLinked(names)}</p>`
-    return thing(
-      `type-${name}`,
-      name,
-      [tag(shown.what), meaning(firstSentence(documentation))],
-      [
+    return this.thing({
+      id: `type-${name}`,
+      title: name,
+      line: [tag(shown.what), meaning(firstSentence(documentation))],
+      body: [
         prose(documentation),
         paragraph(markup`extends `, base === undefined ? [] : [base]),
         paragraph(markup`extended by `, extendedBy),
@@ -218,7 +231,7 @@ export class ThingWriter {
         foldedPart(markup`In TypeScript`, codeBlock(declarations.join('\n'))),
         markup`<p class="faint">declared at ${inMarkup(shown.origin)}</p>`,
       ],
-    )
+    })
   }
 
   private allLinked(names: readonly string[]): Markup {

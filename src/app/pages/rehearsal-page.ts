@@ -40,7 +40,7 @@ export function rehearsalPage(reports: readonly RehearsalReport[], played: strin
     kind: 'rehearsal',
     body,
     styles: ['rows.css', 'report.css'],
-    scripts: ['rows.js', 'report.js', 'printing.js'],
+    scripts: ['rows.js', 'boxes.js', 'report.js', 'printing.js'],
   })
 }
 
@@ -108,14 +108,49 @@ function rehearsalHtml(
     [
       ...(isOneOfMany ? [markup`<h2>${inMarkup(title)} ${outcomeTag(outcome)}</h2>`] : []),
       markup`<ol class="steps">`,
-      ...steps.map(
-        (step, at) =>
-          markup`${step.isAfterwards && steps[at - 1]?.isAfterwards !== true ? markup`<li class="divide faint">afterwards</li>` : markup``}${stepHtml(step, stepId(report, at), file, longest)}`,
-      ),
+      ...runsOf(steps, outcome).map(({ from, to, isQuiet }) => {
+        const lines = steps
+          .slice(from, to)
+          .map((step, at) => stepHtml(step, stepId(report, from + at), file, longest))
+        const divide =
+          steps[from]?.isAfterwards === true && steps[from - 1]?.isAfterwards !== true
+            ? markup`<li class="divide faint">afterwards</li>`
+            : markup``
+        const what = steps[from]?.outcome ?? 'passed'
+        return isQuiet
+          ? markup`${divide}<li><details class="quiet"><summary>${to - from} steps ${inMarkup(what)}</summary><ol class="steps">${joined(lines, '\n')}</ol></details></li>`
+          : markup`${divide}${joined(lines, '\n')}`
+      }),
       markup`</ol>`,
     ],
     '\n',
   )
+}
+
+/** Of a rehearsal that failed, so many steps with the same outcome and nothing to show are folded. */
+const fewestFolded = 4
+
+/** Steps that are told together: long runs that say nothing, and others one by one. */
+function runsOf(
+  steps: readonly StepReport[],
+  outcome: RehearsalReport['outcome'],
+): { from: number; to: number; isQuiet: boolean }[] {
+  const isTold = ({ outcome: own, shown, compared }: StepReport): boolean =>
+    own === 'failed' || shown !== undefined || compared !== undefined
+  const isAlike = (one: StepReport, other: StepReport): boolean =>
+    one.outcome === other.outcome && one.isAfterwards === other.isAfterwards && !isTold(other)
+  const runs: { from: number; to: number; isQuiet: boolean }[] = []
+  for (const [at, step] of steps.entries()) {
+    const run = runs.at(-1)
+    const first = run === undefined ? undefined : steps[run.from]
+    if (run !== undefined && first !== undefined && !isTold(first) && isAlike(first, step))
+      run.to = at + 1
+    else runs.push({ from: at, to: at + 1, isQuiet: false })
+  }
+  return runs.map((run) => ({
+    ...run,
+    isQuiet: outcome === 'failed' && run.to - run.from >= fewestFolded,
+  }))
 }
 
 function stepHtml(step: StepReport, id: string, file: string, longest: number): Markup {
@@ -223,7 +258,7 @@ function comparedHtml({ before, after, differences }: Compared): Markup {
   const counts = (['added', 'changed', 'gone'] as const)
     .filter((kind) => count(kind) > 0)
     .map((kind) => `${count(kind)} ${kind}`)
-  const tables = markup`<div class="pair"><section><h4>before</h4>${markedHtml(before)}</section><section><h4>after</h4>${markedHtml(after)}</section></div>`
+  const tables = markup`<div class="pair"><section><p class="label">before</p>${markedHtml(before)}</section><section><p class="label">after</p>${markedHtml(after)}</section></div>`
   return counts.length === 0
     ? markup`<details><summary>nothing is different</summary>${tables}</details>`
     : markup`<p class="faint">${inMarkup(counts.join(', '))}</p>${tables}`
@@ -232,7 +267,7 @@ function comparedHtml({ before, after, differences }: Compared): Markup {
 function markedHtml(table: MarkedTable): Markup {
   if (table.rows.length === 0) return markup`<p class="faint">no rows</p>`
   const withMarks: Table = {
-    headings: ['', ...table.headings],
+    headings: ['change', ...table.headings],
     rows: table.rows.map((row, at) => [table.marks[at] ?? markup``, ...row]),
   }
   return plainTable(withMarks, (row) => row[0] ?? markup``)

@@ -47,17 +47,6 @@ export function dataText(id: string | undefined, value: unknown): Markup {
   return markup`<script type="application/json"${named}>${jsonInMarkup(value)}</script>`
 }
 
-/** The bar above a picture: search and zoom. */
-export function pictureBar(): Markup {
-  return joined(
-    [
-      markup`<input id="picture-search" type="search" placeholder="Find in the picture" aria-label="Find in the picture"><span id="picture-found" class="faint" role="status"></span>`,
-      markup`<button id="picture-in" aria-label="Larger">+</button><button id="picture-out" aria-label="Smaller">−</button><button id="picture-fit">Fit</button>`,
-    ],
-    '',
-  )
-}
-
 function asset(name: string): Markup {
   return ourOwnMarkup(
     readFileSync(join(packageFolder, 'src', 'app', 'pages', 'assets', name), 'utf8'),

@@ -1,4 +1,4 @@
-import { isNumericColumn } from '../../exercise/column-facts.js'
+import { isNumericColumn, isProseColumn, longestValue } from '../../exercise/column-facts.js'
 import type { Arranged, ArrangedTable } from '../../exercise/arrange.js'
 import type { Table } from '../../exercise/tabulate.js'
 import { inMarkup } from '../../printing/escaping.js'
@@ -7,6 +7,9 @@ import { dataText } from './shell.js'
 
 /** So many rows of a table are written as rows; a script makes the others as somebody gets there. */
 const mostWritten = 500
+
+/** Tables with no more rows than these need no tools. */
+const fewRows = 10
 
 /**
  * An answer that was arranged: values, and tables that can be searched, sorted, and whose columns
@@ -43,10 +46,10 @@ function rowsHtml(table: ArrangedTable): Markup {
   const counted = markup`<span class="faint" role="status">${inMarkup(number)} ${rows.length === 1 ? markup`row` : markup`rows`}</span>`
   if (rows.length === 0) return joined([...heading, markup`<p class="faint">no rows</p>`], '\n')
   const insides = insidesOf(table)
-  const numeric = headings.map((_, at) => isNumericColumn(rows.map((row) => row[at] ?? '')))
+  const kinds = kindsOf(table)
   const written = rows
     .slice(0, mostWritten)
-    .map((row, at) => rowHtml(row, headings, numeric, insides.get(at)))
+    .map((row, at) => markup`<tr>${cellsHtml(row, headings, kinds, insides.get(at))}</tr>`)
   const later = rows.slice(mostWritten).map((row, at) => {
     const inside = insides.get(at + mostWritten)
     if (inside === undefined) return row
@@ -56,8 +59,8 @@ function rowsHtml(table: ArrangedTable): Markup {
     [
       markup`<section class="rows">`,
       ...heading,
-      markup`<div class="bar tools"><input type="search" placeholder="Find in the rows  ( / )" aria-label="Find in the rows">${counted}</div>`,
-      markup`<div class="box" tabindex="0" role="region" aria-label="${inMarkup(title ?? 'Rows')}"><table class="rows"><thead><tr>${headHtml(headings, numeric)}</tr></thead><tbody>`,
+      markup`<div class="bar tools"${rows.length > fewRows ? markup`` : markup` hidden`}><input type="search" placeholder="Find in the rows  ( / )" aria-label="Find in the rows">${counted}</div>`,
+      markup`<div class="box" tabindex="0" role="group" aria-label="${inMarkup(title ?? 'Rows')}"><table class="rows"><thead><tr>${headHtml(headings, kinds)}</tr></thead><tbody>`,
       ...written,
       markup`</tbody></table></div>`,
       ...(later.length === 0 ? [] : [dataText(undefined, later)]),
@@ -67,18 +70,24 @@ function rowsHtml(table: ArrangedTable): Markup {
   )
 }
 
-function headHtml(headings: readonly string[], numeric: readonly boolean[]): Markup {
+function headHtml(headings: readonly string[], kinds: readonly Markup[]): Markup {
   return joined(
     headings.map(
       (heading, at) =>
-        markup`<th scope="col"${numberClass(numeric[at])}><button>${inMarkup(heading)}</button></th>`,
+        markup`<th scope="col"${kinds[at] ?? markup``}><button>${inMarkup(heading)}</button></th>`,
     ),
     '',
   )
 }
 
-function numberClass(isNumber: boolean | undefined): Markup {
-  return isNumber === true ? markup` class="number"` : markup``
+/** Classes of the columns: numbers stand to the right, prose is wrapped, nothing else is. */
+function kindsOf({ headings, rows }: Table): Markup[] {
+  return headings.map((_, at) => {
+    const cells = rows.map((row) => row[at] ?? '')
+    if (isNumericColumn(cells)) return markup` class="number"`
+    const mayWrap = isProseColumn(cells) || cells.some((cell) => cell.length > longestValue)
+    return mayWrap ? markup` class="prose"` : markup``
+  })
 }
 
 type Insides = ReadonlyMap<number, ArrangedTable>
@@ -91,18 +100,18 @@ function insidesOf({ inside = [] }: ArrangedTable): ReadonlyMap<number, Insides>
   return rows
 }
 
-function rowHtml(
+function cellsHtml(
   row: readonly string[],
   headings: readonly string[],
-  numeric: readonly boolean[],
+  kinds: readonly Markup[],
   inside: Insides | undefined,
 ): Markup {
   const cells = headings.map((_, at) => {
     const table = inside?.get(at)
     const shown = table === undefined ? valueHtml(row[at] ?? '') : foldedHtml(row[at] ?? '', table)
-    return markup`<td${numberClass(numeric[at])}>${shown}</td>`
+    return markup`<td${kinds[at] ?? markup``}>${shown}</td>`
   })
-  return markup`<tr>${joined(cells, '')}</tr>`
+  return joined(cells, '')
 }
 
 /** A list in a cell, folded. */
@@ -132,16 +141,14 @@ export function plainTable(
   kind?: (row: readonly string[]) => string,
 ): Markup {
   const { headings, rows } = table
-  const numeric = headings.map((_, at) => isNumericColumn(rows.map((row) => row[at] ?? '')))
+  const kinds = kindsOf(table)
   const insides = insidesOf(table)
   const head = headings.map(
-    (heading, at) => markup`<th scope="col"${numberClass(numeric[at])}>${inMarkup(heading)}</th>`,
+    (heading, at) => markup`<th scope="col"${kinds[at] ?? markup``}>${inMarkup(heading)}</th>`,
   )
   const lines = rows.map((row, at) => {
-    const line = rowHtml(row, headings, numeric, insides.get(at))
-    return kind === undefined
-      ? line
-      : markup`<tr class="${inMarkup(kind(row))}">${line.slice(4) as Markup}`
+    const named = kind === undefined ? markup`` : markup` class="${inMarkup(kind(row))}"`
+    return markup`<tr${named}>${cellsHtml(row, headings, kinds, insides.get(at))}</tr>`
   })
   return markup`<div class="box"><table class="rows"><thead><tr>${joined(head, '')}</tr></thead><tbody>${joined(lines, '\n')}</tbody></table></div>`
 }

@@ -24,8 +24,6 @@
     })
     pre.replaceWith(holder)
     holder.append(pre, button)
-    // What is wider than its box can be moved from the keyboard.
-    pre.tabIndex = 0
   }
   // Of what is folded nothing is equipped: of a thousand things somebody unfolds a few.
   document.addEventListener(

@@ -1,112 +1,239 @@
 // Lets a reader move about in a picture: zoom, pan, search, and choose a type. Everything works
-// from the keyboard too.
+// from the keyboard too. From far fields fall away and names grow; groups of types fold.
 {
   const svg = document.querySelector('svg.picture')
-  const whole = svg.viewBox.baseVal
-  const full = { x: whole.x, y: whole.y, width: whole.width, height: whole.height }
+  const isWholePage = document.body.classList.contains('diagram')
+  const { x, y, width, height } = svg.viewBox.baseVal
+  const full = { x, y, width, height }
   const types = [...svg.querySelectorAll('g.type')]
   const links = [...svg.querySelectorAll('g.link')]
+  const clusters = [...svg.querySelectorAll('g.cluster')]
   const search = document.querySelector('#picture-search')
   const found = document.querySelector('#picture-found')
-  let dragged = false
+  /** Below this scale fields fall away. */
+  const farScale = 0.5
+  /** Below this one groups fold: those of large pictures where one of them fills the window. */
+  const foldedScale = () => (types.length > 80 ? Math.min(0.3, scaleFor(full) * 1.3) : 0.12)
 
-  const show = ({ x, y, width, height }) =>
-    svg.setAttribute('viewBox', `${x} ${y} ${width} ${height}`)
+  /** The left upper corner that is seen, and how many pixels of the screen one of the picture has. */
+  let seen = { x, y, scale: 1 }
+  const size = () => ({ w: Math.max(1, svg.clientWidth), h: Math.max(1, svg.clientHeight) })
+
+  const drawn = (name, attributes, text) => {
+    const made = document.createElementNS('http://www.w3.org/2000/svg', name)
+    for (const [each, value] of Object.entries(attributes)) made.setAttribute(each, value)
+    if (text !== undefined) made.textContent = text
+    return made
+  }
+  const frameOf = (group) => group.querySelector('rect, polygon')
+  /** A name as large as a rectangle lets it be. */
+  const bigName = (group, text, most) => {
+    const box = frameOf(group).getBBox()
+    const fontSize = Math.min(most, box.height * 0.6, (box.width * 1.5) / Math.max(4, text.length))
+    return drawn(
+      'text',
+      {
+        x: box.x + box.width / 2,
+        y: box.y + box.height / 2 + fontSize / 3,
+        'font-size': fontSize,
+        'text-anchor': 'middle',
+        class: 'big paint-ink',
+      },
+      text,
+    )
+  }
+  let hasBigNames = false
+  const addBigNames = () => {
+    hasBigNames = true
+    const named = [
+      ...types.map((type) => [type, bigName(type, type.dataset.name, 60)]),
+      ...clusters.map((cluster) => [cluster, bigName(cluster, cluster.dataset.name, 200)]),
+    ]
+    for (const [group, name] of named) group.append(name)
+    svg.querySelector('g.cluster')?.before(bundles())
+  }
+  /** How groups hang together, told by one line for each two. */
+  const bundles = () => {
+    const middles = clusters.map((cluster) => cluster.querySelector('rect').getBBox())
+    const clusterOf = new Map(
+      types.map((type) => {
+        const { x: left, y: top } = frameOf(type).getBBox()
+        return [
+          type.dataset.id,
+          middles.findIndex(
+            (box) =>
+              left >= box.x && left < box.x + box.width && top >= box.y && top < box.y + box.height,
+          ),
+        ]
+      }),
+    )
+    const counts = new Map()
+    for (const { dataset } of links) {
+      const ends = [clusterOf.get(dataset.id), clusterOf.get(dataset.to)].sort((a, b) => a - b)
+      if (ends[0] >= 0 && ends[0] !== ends[1])
+        counts.set(ends.join(), (counts.get(ends.join()) ?? 0) + 1)
+    }
+    const group = drawn('g', { class: 'bundles' })
+    const middle = (at) => [
+      middles[at].x + middles[at].width / 2,
+      middles[at].y + middles[at].height / 2,
+    ]
+    for (const [ends, count] of counts) {
+      const [[x1, y1], [x2, y2]] = ends.split(',').map((at) => middle(Number(at)))
+      group.append(
+        drawn('line', {
+          x1,
+          y1,
+          x2,
+          y2,
+          class: 'stroke-line',
+          'stroke-width': 1 + Math.min(6, count / 2),
+          'vector-effect': 'non-scaling-stroke',
+        }),
+      )
+    }
+    return group
+  }
+
+  const show = (next) => {
+    const { w, h } = size()
+    seen = next
+    svg.setAttribute('viewBox', `${seen.x} ${seen.y} ${w / seen.scale} ${h / seen.scale}`)
+    const isFar = seen.scale < farScale
+    if (isFar && !hasBigNames) addBigNames()
+    svg.classList.toggle('far', isFar)
+    svg.classList.toggle('folded', clusters.length > 1 && seen.scale < foldedScale())
+    svg.dispatchEvent(new CustomEvent('seen'))
+  }
+  /** So much of the picture is behind what is told of a type, on narrow screens. */
+  let covered = 0
+  const around = (box, scale) => {
+    const { w, h } = size()
+    show({
+      x: box.x + box.width / 2 - w / scale / 2,
+      y: box.y + box.height / 2 - Math.max(h / 4, h - covered) / scale / 2,
+      scale,
+    })
+  }
+  const scaleFor = (box) => {
+    const { w, h } = size()
+    return Math.min(w / box.width, h / box.height)
+  }
+  const fit = () => around(full, Math.min(1.5, scaleFor(full)))
 
   const zoom = (factor, at) => {
-    const { x, y, width, height } = svg.viewBox.baseVal
-    const wide = Math.min(full.width * 3, Math.max(200, width / factor))
-    const by = wide / width
-    const middle = at ?? { x: x + width / 2, y: y + height / 2 }
+    const { w, h } = size()
+    const scale = Math.min(4, Math.max(Math.min(scaleFor(full) * 0.7, 0.3), seen.scale * factor))
+    const middle = at ?? { x: seen.x + w / seen.scale / 2, y: seen.y + h / seen.scale / 2 }
+    const by = seen.scale / scale
     show({
-      x: middle.x - (middle.x - x) * by,
-      y: middle.y - (middle.y - y) * by,
-      width: wide,
-      height: height * by,
+      x: middle.x - (middle.x - seen.x) * by,
+      y: middle.y - (middle.y - seen.y) * by,
+      scale,
     })
   }
-
   /** A place on the screen as a place in the picture. */
-  const inPicture = (event) =>
-    new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse())
-
-  const pan = (dx, dy) => {
-    const { x, y, width, height } = svg.viewBox.baseVal
-    show({ x: x + dx * width, y: y + dy * height, width, height })
+  const inPicture = ({ clientX, clientY }) => {
+    const { left, top } = svg.getBoundingClientRect()
+    return { x: seen.x + (clientX - left) / seen.scale, y: seen.y + (clientY - top) / seen.scale }
   }
+  const pan = (dx, dy) =>
+    show({ ...seen, x: seen.x - dx / seen.scale, y: seen.y - dy / seen.scale })
 
-  const centre = (type) => {
-    const box = type.getBBox()
-    const width = Math.min(full.width, Math.max(box.width * 4, 700))
-    const height = (width * svg.clientHeight) / Math.max(1, svg.clientWidth)
-    show({
-      x: box.x + box.width / 2 - width / 2,
-      y: box.y + box.height / 2 - height / 2,
-      width,
-      height,
-    })
+  const boxOf = (type) => {
+    const box = frameOf(type).getBBox()
+    const { e = 0, f = 0 } = type.transform.baseVal.consolidate()?.matrix ?? {}
+    return { x: box.x + e, y: box.y + f, width: box.width, height: box.height }
   }
+  const centre = (type) => around(boxOf(type), Math.max(0.8, Math.min(1.2, seen.scale)))
 
   svg.addEventListener(
     'wheel',
     (event) => {
       // In a page with other things the wheel is for the page, unless a key says otherwise.
-      if (!document.body.classList.contains('diagram') && !event.ctrlKey) return
+      if (!isWholePage && !event.ctrlKey) return
       event.preventDefault()
       zoom(Math.exp(-event.deltaY * 0.0015), inPicture(event))
     },
     { passive: false },
   )
 
+  // One finger or the mouse moves the picture, or a type; two fingers zoom.
+  const pointers = new Map()
+  let dragged = false
+  let moving
   svg.addEventListener('pointerdown', (event) => {
     if (event.button !== 0) return
-    dragged = false
-    let last = inPicture(event)
-    const move = (moved) => {
-      if (!dragged && Math.hypot(moved.clientX - event.clientX, moved.clientY - event.clientY) < 4)
-        return
-      dragged = true
-      svg.classList.add('dragging')
-      const now = inPicture(moved)
-      const { x, y, width, height } = svg.viewBox.baseVal
-      show({ x: x + last.x - now.x, y: y + last.y - now.y, width, height })
-      last = inPicture(moved)
-    }
-    const end = () => {
-      svg.classList.remove('dragging')
-      removeEventListener('pointermove', move)
-    }
-    addEventListener('pointermove', move)
-    addEventListener('pointerup', end, { once: true })
-    addEventListener('pointercancel', end, { once: true })
+    pointers.set(event.pointerId, event)
+    const type = event.target.closest('g.type')
+    if (pointers.size === 1) dragged = false
+    moving =
+      pointers.size === 1 &&
+      type !== null &&
+      window.picture.move !== undefined &&
+      window.picture.moves(event)
+        ? type
+        : undefined
   })
+  addEventListener('pointermove', (event) => {
+    const last = pointers.get(event.pointerId)
+    if (last === undefined) return
+    // In a page with other things one finger moves the page.
+    if (pointers.size === 1 && event.pointerType === 'touch' && !isWholePage) return
+    const dx = event.clientX - last.clientX
+    const dy = event.clientY - last.clientY
+    if (!dragged && Math.hypot(dx, dy) < 4) return
+    if (!dragged) svg.classList.add('dragging')
+    dragged = true
+    if (pointers.size === 2) {
+      const [other] = [...pointers.values()].filter(
+        ({ pointerId }) => pointerId !== event.pointerId,
+      )
+      const far = (one) => Math.hypot(one.clientX - other.clientX, one.clientY - other.clientY)
+      const middle = {
+        clientX: (event.clientX + other.clientX) / 2,
+        clientY: (event.clientY + other.clientY) / 2,
+      }
+      pan(dx / 2, dy / 2)
+      zoom(far(event) / Math.max(1, far(last)), inPicture(middle))
+    } else if (moving !== undefined) window.picture.move(moving, dx / seen.scale, dy / seen.scale)
+    else pan(dx, dy)
+    pointers.set(event.pointerId, event)
+  })
+  for (const end of ['pointerup', 'pointercancel'])
+    addEventListener(end, ({ pointerId }) => {
+      pointers.delete(pointerId)
+      if (pointers.size === 0) svg.classList.remove('dragging')
+    })
 
   for (const [name, act] of [
     ['in', () => zoom(1.4)],
     ['out', () => zoom(1 / 1.4)],
-    ['fit', () => show(full)],
+    ['fit', fit],
   ])
     document.querySelector(`#picture-${name}`).addEventListener('click', act)
 
   svg.setAttribute('tabindex', '0')
+  svg.setAttribute('role', 'group')
+  svg.setAttribute('aria-label', svg.querySelector('title')?.textContent ?? 'Picture')
   svg.addEventListener('keydown', (event) => {
-    if (event.ctrlKey || event.metaKey || event.altKey) return
+    if (event.ctrlKey || event.metaKey || event.altKey || event.shiftKey) return
     const act = {
       '+': () => zoom(1.4),
       '=': () => zoom(1.4),
       '-': () => zoom(1 / 1.4),
-      0: () => show(full),
-      ArrowLeft: () => pan(-0.1, 0),
-      ArrowRight: () => pan(0.1, 0),
-      ArrowUp: () => pan(0, -0.1),
-      ArrowDown: () => pan(0, 0.1),
+      0: fit,
+      ArrowLeft: () => pan(80, 0),
+      ArrowRight: () => pan(-80, 0),
+      ArrowUp: () => pan(0, 80),
+      ArrowDown: () => pan(0, -80),
     }[event.key]
     if (act === undefined) return
     event.preventDefault()
     act()
   })
 
-  const choose = (type) => {
+  const choose = (type, isByKey = false) => {
     for (const each of types) each.classList.toggle('chosen', each === type)
     for (const link of links)
       link.classList.toggle(
@@ -115,48 +242,68 @@
       )
     svg.dispatchEvent(
       new CustomEvent('choose', {
-        detail: type === undefined ? null : { id: type.dataset.id, name: type.dataset.name },
+        detail:
+          type === undefined ? null : { id: type.dataset.id, name: type.dataset.name, isByKey },
       }),
     )
   }
 
   for (const type of types) {
-    type.setAttribute('tabindex', '0')
-    type.setAttribute('role', 'button')
-    type.setAttribute('aria-label', type.dataset.name)
+    // The frame stands for the type: what is in the box is told when it is chosen.
+    const frame = frameOf(type)
+    frame.setAttribute('tabindex', '0')
+    frame.setAttribute('role', 'button')
+    frame.setAttribute('aria-label', type.dataset.name)
     type.addEventListener('click', () => {
       if (!dragged) choose(type)
     })
     type.addEventListener('keydown', (event) => {
       if (event.key !== 'Enter' && event.key !== ' ') return
       event.preventDefault()
-      choose(type)
+      choose(type, true)
+    })
+    frame.addEventListener('focus', () => {
+      const box = boxOf(type)
+      const { w, h } = size()
+      const isSeen =
+        box.x >= seen.x &&
+        box.y >= seen.y &&
+        box.x < seen.x + w / seen.scale &&
+        box.y < seen.y + h / seen.scale
+      if (!isSeen) around(box, seen.scale)
     })
   }
+  for (const cluster of clusters)
+    cluster.addEventListener('click', () => {
+      if (dragged || !svg.classList.contains('folded')) return
+      const box = cluster.querySelector('rect').getBBox()
+      around(box, Math.max(foldedScale(), Math.min(1, scaleFor(box))))
+    })
 
   let matches = []
   let current = -1
   const look = () => {
     const text = search.value.trim().toLowerCase()
-    matches =
-      text === '' ? [] : types.filter((type) => type.textContent.toLowerCase().includes(text))
+    const saying = (type) => type.textContent.toLowerCase().includes(text)
+    matches = text === '' ? [] : types.filter(saying)
     // Names come before what stands inside.
-    matches.sort(
-      (a, b) =>
-        Number(b.dataset.name.toLowerCase().includes(text)) -
-        Number(a.dataset.name.toLowerCase().includes(text)),
-    )
+    const isNamed = (type) => Number(type.dataset.name.toLowerCase().includes(text))
+    matches.sort((a, b) => isNamed(b) - isNamed(a))
     current = -1
     svg.classList.toggle('searching', text !== '')
     for (const type of types) type.classList.toggle('match', matches.includes(type))
     found.textContent = text === '' ? '' : `${matches.length} of ${types.length}`
+    svg.dispatchEvent(
+      new CustomEvent('search', {
+        detail: text === '' ? null : matches.map(({ dataset }) => dataset.id),
+      }),
+    )
   }
   search.addEventListener('input', look)
   search.addEventListener('keydown', (event) => {
     if (event.key === 'Escape') {
       search.value = ''
       look()
-      show(full)
     }
     if (event.key !== 'Enter' || matches.length === 0) return
     event.preventDefault()
@@ -166,8 +313,47 @@
     found.textContent = `${current + 1} of ${matches.length}`
   })
 
+  const byId = new Map(types.map((type) => [type.dataset.id, type]))
   window.picture = {
-    choose: (id) => choose(types.find((type) => type.dataset.id === id)),
-    centre: (id) => centre(types.find((type) => type.dataset.id === id)),
+    choose: (id, isByKey) => choose(byId.get(id), isByKey),
+    centre: (id) => centre(byId.get(id)),
+    /** @param pixels so much of the picture is covered from below */
+    cover: (pixels) => (covered = pixels),
+    centreAt: (place) => around({ ...place, width: 0, height: 0 }, seen.scale),
+    seen: () => ({ ...seen, ...size() }),
+    full,
+    boxOf: (id) => boxOf(byId.get(id)),
+    ids: [...byId.keys()],
+    focus: (id) => frameOf(byId.get(id)).focus(),
+    links,
   }
+
+  /** The type that most others hang together with. */
+  const mostLinked = () => {
+    const counts = new Map()
+    for (const { dataset } of links)
+      for (const id of [dataset.id, dataset.to]) counts.set(id, (counts.get(id) ?? 0) + 1)
+    const [first] = [...types].sort(
+      (a, b) => (counts.get(b.dataset.id) ?? 0) - (counts.get(a.dataset.id) ?? 0),
+    )
+    return first
+  }
+  /** Small pictures whole, large ones by their groups, others where most comes together. */
+  const open = () => {
+    const scale = scaleFor(full)
+    const first = mostLinked()
+    if (scale >= 0.7 || (clusters.length > 1 && types.length > 80) || first === undefined) fit()
+    else around(boxOf(first), 0.9)
+  }
+  // Nothing is reckoned before somebody sees the picture, which may stand far below.
+  let wasOpened = false
+  new IntersectionObserver((entries, observer) => {
+    if (!entries.some(({ isIntersecting }) => isIntersecting)) return
+    observer.disconnect()
+    open()
+    wasOpened = true
+  }).observe(svg)
+  new ResizeObserver(() => {
+    if (wasOpened) show(seen)
+  }).observe(svg)
 }

@@ -12,8 +12,7 @@
     return { item, link, name: link.textContent }
   })
   /** What a thing says, looked up when somebody searches for the first time. */
-  const textOf = (entry) =>
-    (entry.text ??= (thingOf(entry.link) ?? entry.link).textContent.toLowerCase())
+  const textOf = (entry) => (entry.text ??= window.textOfThing(thingOf(entry.link)).toLowerCase())
 
   const showContents = (isOpen) => {
     contents.classList.toggle('open', isOpen)
@@ -44,6 +43,16 @@
       .slice(0, 3)
       .map(({ name }) => name)
 
+  /** Where else to look. */
+  const nothingText = (words) => {
+    const like = nearest(words.join(''))
+    return [
+      `0 of ${entries.length}.`,
+      ...(like.length > 0 ? [`Nearest: ${like.join(', ')}.`] : []),
+      `In the documents themselves: snapshots/${contract}. In other contracts: tolmach list.`,
+    ].join(' ')
+  }
+
   const wasOpen = new Map(parts.map((part) => [part, part.open]))
   const look = () => {
     const words = search.value
@@ -62,17 +71,8 @@
       part.hidden = [...part.querySelectorAll('li')].every((item) => item.hidden)
       part.open = isSearching || wasOpen.get(part)
     }
-    const like = hits === 0 ? nearest(words.join('')) : []
-    const elsewhere = `In the documents themselves: snapshots/${contract}. In other contracts: tolmach list.`
-    found.textContent = !isSearching
-      ? ''
-      : hits > 0
-        ? `${hits} of ${entries.length}`
-        : [
-            `0 of ${entries.length}.`,
-            like.length > 0 ? `Nearest: ${like.join(', ')}.` : '',
-            elsewhere,
-          ].join(' ')
+    if (!isSearching) found.textContent = ''
+    else found.textContent = hits > 0 ? `${hits} of ${entries.length}` : nothingText(words)
     showContents(isSearching)
   }
   search.addEventListener('input', look)

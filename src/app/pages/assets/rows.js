@@ -70,7 +70,7 @@
     ]
 
     /** The columns that are shown, in their order, by where they are in a row. */
-    let order = headings.map((_, at) => at)
+    const order = headings.map((_, at) => at)
     let hidden = new Set()
     let shown = rows
     let drawn = 0
@@ -178,9 +178,7 @@
           const from = order.indexOf(at)
           const to = from + by
           if (to < 0 || to >= order.length) return
-          order = order.map((each, place) =>
-            place === from ? order[to] : place === to ? at : each,
-          )
+          order.splice(to, 0, ...order.splice(from, 1))
           list.append(...order.map((each) => entries[each]))
           rearrange()
           button.focus()
