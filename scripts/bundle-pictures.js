@@ -13,6 +13,8 @@ export const pictures = {
   pdfkit: 'pdfkit.js',
   fontkit: 'fontkit.js',
   'elkjs/lib/elk.bundled.js': 'elk.js',
+  'd3-scale': 'scales.js',
+  'd3-shape': 'lines.js',
   graphology: 'graphology.js',
   'graphology-communities-louvain': 'louvain.js',
 }

@@ -10,6 +10,7 @@ import type { Picture } from '../diagram/shapes.js'
 import { placesOfView, typesOfView, type View } from '../diagram/view.js'
 import { writeView } from '../project/project-file.js'
 import { writeFileSafely } from '../project/safe-writing.js'
+import { pictureFile } from './files/picture-file.js'
 import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
 
 export interface DiagramOptions extends OpenOptions {
@@ -62,7 +63,7 @@ export async function drawDiagram(
   if (format === undefined)
     throw problem('TM-3007', { file, endings: Object.keys(formats).join(', ') })
   const { open, drawn } = await prepare(reference, options)
-  const contents = await render(open, drawn, format, options.view)
+  const contents = await render(open, drawn, file, options.view)
   await writeFileSafely(file, contents)
   await keepView(open, options, drawn)
   return drawn
@@ -150,9 +151,10 @@ function changed(saved: View, { add = [], remove = [], ...others }: View): View 
 async function render(
   open: OpenContract,
   { graph, view }: Drawn,
-  format: NonNullable<(typeof formats)[string]>,
+  file: string,
   name: string | undefined,
 ): Promise<string | Uint8Array> {
+  const format = formats[extname(file).toLowerCase()]
   const towards = view.towards ?? 'right'
   const places = placesOfView(neededOf(open.contract), view)
   if (format === 'dot') return (await import('../diagram/dot.js')).dotText(graph, towards, places)
@@ -167,10 +169,7 @@ async function render(
     const { diagramPage } = await import('./pages/diagram-page.js')
     return diagramPage(open, graph, { view, places, name })
   }
-  const picture = await pictureOf(graph, towards, places)
-  if (format === 'png') return (await import('../diagram/png.js')).pngBytes(picture)
-  if (format === 'pdf') return (await import('../diagram/pdf.js')).pdfBytes(picture)
-  return (await import('../diagram/svg.js')).svgText(picture)
+  return pictureFile(await pictureOf(graph, towards, places), file)
 }
 
 /** A graph as a picture. @param places where somebody put types */

@@ -58,6 +58,8 @@ export interface ImportOptions {
   readonly credential?: string | undefined
   /** Whoever can be asked for a login where the metadata wants one. */
   readonly person?: Person | undefined
+  /** Hears how many documents are there, whenever there is one more. */
+  readonly onDocument?: ((count: number) => void) | undefined
 }
 
 export interface Imported {
@@ -107,7 +109,8 @@ export async function importContract(
   const send = await sourceFetch(project, location, options)
   const paths = options.overlay?.map((path) => projectPath(folder, path)) ?? existing?.overlays
   const overlays = await overlayFiles(folder, paths ?? [])
-  const read = await readSource(location, name, { seconds: options.seconds, send, overlays }, kept)
+  const { seconds, onDocument } = options
+  const read = await readSource(location, name, { seconds, send, overlays, onDocument }, kept)
   const { contract: whole, documents, found } = read
   const only = options.only ?? existing?.only
   const contract = chooseOperations(whole, only, name, kept)

@@ -8,7 +8,7 @@ import { pc } from './colours.js'
 import { count, print, say, terminalWidth, type Output } from './terminal.js'
 import { wrapped } from './widths.js'
 
-/** Tells what was written, and with the first lines how to begin with it. */
+/** Tells what was written, and of a new client with the first lines how to begin with it. */
 export function sayGenerated(generated: Generated, output: Output, withLines = true): void {
   const isNew = generated.added.length === generated.files.length
   print(
@@ -21,7 +21,7 @@ export function sayGenerated(generated: Generated, output: Output, withLines = t
   if (runtime !== undefined) sayRuntime(runtime, output)
   if (along.length > 0) print(`Written with it, since they share that: ${along.join(', ')}`)
   if (isNew) sayClashes(output, generated.clashes)
-  if (!withLines) return
+  if (!withLines || !isNew) return
   say(
     output,
     `\nFirst lines, for a file in src/:\n${generated.firstLines.map((line) => `  ${line}`).join('\n')}`,

@@ -52,10 +52,12 @@ export function overviewText(shown: Overview, full: boolean): string {
     const parts: Branch[] = [
       {
         text: pc.bold('endpoints'),
-        below: service.endpoints.map((each) => ({
-          text: `${each.name}  ${pc.dim(each.protocol)}  ${each.address}`,
-          remark: each.preferred ? '(calls go here)' : '',
-        })),
+        below: inColumns(
+          service.endpoints.map(({ name, protocol, address, preferred }) => ({
+            words: [name, pc.dim(protocol), address],
+            remark: preferred ? '(calls go here)' : '',
+          })),
+        ),
       },
       operationsOf(service, shown, full),
     ]
@@ -144,15 +146,41 @@ function few(operations: readonly OperationSummary[], full: boolean): Branch[] {
 
 function typeBranches({ types }: Overview, full: boolean): Branch[] {
   if (full || types.length <= manyLines)
-    return types.map((each) => ({
-      text: `${each.name}  ${pc.dim(each.what)}`,
-      remark: each.documentation ?? '',
-    }))
+    return inColumns(
+      types.map(({ name, what, documentation = '' }) => ({
+        words: [name, pc.dim(what)],
+        remark: documentation,
+      })),
+    )
   const kinds = new Map<string, string[]>()
   for (const { kind, name } of types) addTo(kinds, kind, name)
   return [...kinds].map(([kind, members]) => ({
     text: pc.dim(`${count(members.length, kindWords[kind] ?? kind)}`),
     below: [{ text: names(members, false, manyNames), wrapped: true }],
+  }))
+}
+
+/** Words that are longer than this push nothing away that stands below them. */
+const longestWord = 32
+
+/** Lines whose words stand below each other. */
+function inColumns(
+  lines: readonly { readonly words: readonly string[]; readonly remark: string }[],
+): Branch[] {
+  const widths = (lines[0]?.words ?? []).map((_, at) =>
+    largest(
+      lines.map(({ words }) => widthOf(words[at] ?? '')).filter((width) => width <= longestWord),
+      0,
+    ),
+  )
+  return lines.map(({ words, remark }) => ({
+    text: words
+      .map((word, at) => {
+        const isLast = at === words.length - 1
+        return isLast ? word : word + ' '.repeat(Math.max(0, (widths[at] ?? 0) - widthOf(word)))
+      })
+      .join('  '),
+    remark,
   }))
 }
 

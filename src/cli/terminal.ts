@@ -27,6 +27,7 @@ function knownWidth(): number | undefined {
 
 /** Answers go to standard output, without secrets. */
 export function print(text: string): void {
+  endProgress()
   process.stdout.write(shown(withLineEnd(withoutSecrets(text))))
 }
 
@@ -34,12 +35,14 @@ export function print(text: string): void {
  * An answer that programs read too, as CSV or bare text: as it is where none sits at a terminal.
  */
 export function printData(text: string): void {
+  endProgress()
   const whole = withLineEnd(withoutSecrets(text))
   process.stdout.write(process.stdout.isTTY ? shown(whole) : whole)
 }
 
 /** A piece of an answer that is printed bit by bit; JSON stays JSON. */
 export function printPiece(text: string, format: 'json' | 'csv' | 'html' | 'ndjson'): void {
+  endProgress()
   process.stdout.write(format === 'csv' && !process.stdout.isTTY ? text : shown(text))
 }
 
@@ -65,6 +68,7 @@ export function say(output: Output, text: string): void {
 
 /** What is told on standard error whatever was asked for, line ends as they are. */
 export function tellAll(text: string): void {
+  endProgress()
   process.stderr.write(shown(withoutSecrets(text)))
 }
 
@@ -73,9 +77,18 @@ export function showsProgress(output: Output): boolean {
   return process.stderr.isTTY && !output.quiet && !output.json
 }
 
-/** Writes over the line of progress; with nothing it is gone. */
+let hasProgress = false
+
+/** Writes over the line of progress; with nothing it is gone, as it is before anything is told. */
 export function progress(output: Output, text = ''): void {
-  if (showsProgress(output)) process.stderr.write(`\r\u001b[K${shown(text)}`)
+  if (!showsProgress(output)) return
+  process.stderr.write(`\r\u001b[K${shown(text)}`)
+  hasProgress = text !== ''
+}
+
+function endProgress(): void {
+  if (hasProgress) process.stderr.write('\r\u001b[K')
+  hasProgress = false
 }
 
 /**

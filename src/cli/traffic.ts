@@ -16,7 +16,12 @@ export function exchangeText({ request, response, milliseconds }: Exchange): str
     ...headerLines(response.headers),
     ...bodyLines(response.body),
   ].join('\n')
-  return `${requestText(request)}\n\n${answer}\n`
+  return [apart('request'), requestText(request), apart('answer'), answer, ''].join('\n')
+}
+
+/** A line that sets a request and its answer apart. */
+function apart(what: string): string {
+  return pc.dim(`── ${what} ${'─'.repeat(40 - what.length)}`)
 }
 
 function headerLines(headers: Readonly<Record<string, string>>): string[] {

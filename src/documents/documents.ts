@@ -75,6 +75,8 @@ export interface LoadOptions {
   readonly mediaTypes?: readonly string[]
   /** Documents that were had before: they are fetched at once, and only where they changed. */
   readonly before?: readonly HadDocument[] | undefined
+  /** Hears how many documents are there, whenever there is one more. */
+  readonly onDocument?: ((count: number) => void) | undefined
   /** Overlays that mend what is found, in the order in which they are applied. */
   readonly overlays?: readonly OverlayFile[] | undefined
 }
@@ -93,8 +95,14 @@ export interface OverlayFile {
  * @throws Problem TM-2001 to TM-2005, TM-2012 to TM-2014
  */
 export async function loadDocuments(location: string, options: LoadOptions): Promise<Documents> {
-  const { seconds = 30, mediaTypes = [], send, before = [], overlays = [] } = options
-  const fetching: Fetching = { seconds, mediaTypes, send, before: new HadBefore(before) }
+  const { seconds = 30, mediaTypes = [], send, before = [], overlays = [], onDocument } = options
+  const fetching: Fetching = {
+    seconds,
+    mediaTypes,
+    send,
+    before: new HadBefore(before),
+    onDocument,
+  }
   if (isWebAddress(location)) fetchAhead(fetching)
   if (isWebAddress(location)) {
     if (!URL.canParse(location))
@@ -275,6 +283,7 @@ class FetchedDocuments implements Documents {
     this.byAddress.set(asked, document)
     this.byAddress.set(fetched.address, document)
     this.addresses.set(document, fetched.address)
+    this.fetching.onDocument?.(this.addresses.size)
     return document
   }
 

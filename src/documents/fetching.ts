@@ -52,6 +52,8 @@ export interface Fetching {
   readonly send?: WebFetch | undefined
   /** Documents that were had before. */
   readonly before?: HadBefore | undefined
+  /** Hears how many documents are there, whenever there is one more. */
+  readonly onDocument?: ((count: number) => void) | undefined
 }
 
 async function fetchFromFile(address: string): Promise<Fetched> {

@@ -73,8 +73,12 @@ function tableOf(rows: readonly unknown[], columns: string | undefined): Table {
  *
  * @throws Problem TM-1010 when a column is in none of the rows
  */
-export function chosenTable(rows: readonly unknown[], columns: string): Table {
-  const chosen = parseColumns(columns, rows, namesOf(rows))
+export function chosenTable(
+  rows: readonly unknown[],
+  columns: string,
+  option = '--columns',
+): Table {
+  const chosen = parseColumns(columns, rows, namesOf(rows), option)
   return {
     headings: chosen.map(({ heading }) => heading),
     rows: rows.map((row) => chosen.map(({ path }) => cell(at(row, path)))),
@@ -95,12 +99,14 @@ export interface Column {
  * Parses what follows `--columns`: `Code, Dues=Per night, Vessel.Name`.
  *
  * @param names the fields that rows have
+ * @param option what they were asked for with
  * @throws Problem TM-1010 when a column is in none of the rows
  */
 export function parseColumns(
   columns: string,
   rows: readonly unknown[],
   names: readonly string[],
+  option = '--columns',
 ): Column[] {
   return columns
     .split(',')
@@ -117,7 +123,7 @@ export function parseColumns(
         !names.includes(String(path[0]))
       ) {
         throw problem('TM-1010', {
-          option: '--columns',
+          option,
           reason: `the answer has no field "${field}"`,
           remedy: nearestAdvice(field, names),
         })

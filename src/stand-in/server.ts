@@ -66,6 +66,8 @@ export interface Event {
   readonly misbehaviour?: Misbehaviour
   /** Why it was refused: the rule of the contract that it breaks. */
   readonly reason?: string
+  /** How long it took, with the delay that was asked for. */
+  readonly milliseconds?: number
 }
 
 export interface StandIn {
@@ -152,7 +154,7 @@ function listenerFor(
     // Whoever breaks off in the middle is gone: that is no trouble of others.
     for (const stream of [request, response]) stream.on('error', () => undefined)
     const handled = isCalledSo(request.headers.host, host)
-      ? handle(played, request, turn, tell)
+      ? handle(played, request, turn, timed(tell, delay))
       : Promise.resolve({ answer: misdirected(request.headers.host ?? '') })
     handled.then(
       ({ answer, misbehaviour }: Handled) => {
@@ -166,6 +168,13 @@ function listenerFor(
     if (socket.writable) socket.end(notHttp)
   })
   return server
+}
+
+/** Tells events with how long each took, from now on. */
+function timed(tell: OnEvent, delay = 0): OnEvent {
+  const started = performance.now()
+  return (event) =>
+    tell({ ...event, milliseconds: Math.round(performance.now() - started) + delay })
 }
 
 /** Where a contract is played; its documents are served with that address in them. */

@@ -13,11 +13,12 @@ import {
 import { checkPath, pick } from '../../exercise/pick.js'
 import { sortRows } from '../../exercise/sort-rows.js'
 import { arrange } from '../../exercise/arrange.js'
-import { tabulate } from '../../exercise/tabulate.js'
+import { chosenTable, rowsOf, tabulate } from '../../exercise/tabulate.js'
 import { writeFileSafely } from '../../project/safe-writing.js'
 import { toPlain } from '../../runtime/plain.js'
 import type { Called } from '../call-operation.js'
 import { readTextFile } from '../files/text-files.js'
+import { pictureFile } from '../files/picture-file.js'
 import { yamlText } from '../files/yaml-text.js'
 
 /** What is to be done with an answer. */
@@ -26,6 +27,8 @@ export interface AnswerOptions {
   readonly pick?: string | undefined
   /** A field that rows are put in the order of, with `desc` behind it for the other direction. */
   readonly sort?: string | undefined
+  /** The columns that are drawn as a picture: that which is gone along, then numbers. */
+  readonly plot?: string | undefined
   /** The columns of a table. */
   readonly columns?: string | undefined
   /** A file for the answer: JSON, YAML, CSV, HTML or text by its ending; bytes into any file. */
@@ -55,14 +58,21 @@ export interface Finished {
 export async function prepareAnswer(
   options: AnswerOptions,
 ): Promise<(called: Called) => Promise<Finished>> {
-  const { pick: path, sort, save, against } = options
+  const { pick: path, sort, save, plot, against } = options
+  if (plot !== undefined && !/\.(?:svg|png|pdf)$/i.test(save ?? ''))
+    throw problem('TM-1010', {
+      option: '--plot',
+      reason: 'it draws a picture, and needs a file for it',
+      remedy: 'Add --save <file> that ends in .svg, .png or .pdf.',
+    })
   if (path !== undefined) await checkPath(path)
   const earlier = against === undefined ? undefined : await earlierAnswer(against)
   return async (called) => {
     let { value } = called.result
     if (sort !== undefined) value = sortRows(value, sort)
     if (path !== undefined) value = await pick(toPlain(value), path)
-    if (save !== undefined) await saveAnswer(save, value, options, called)
+    if (save !== undefined && plot !== undefined) await savePlot(save, value, plot, called)
+    else if (save !== undefined) await saveAnswer(save, value, options, called)
     return {
       value,
       saved: save,
@@ -112,6 +122,31 @@ function keysOf({ operation, contract }: Called): readonly string[] {
   }
   const row = item(outcome.field.type)
   return row.kind === 'record' ? (row.keys ?? []) : []
+}
+
+/** Draws columns of the rows as a picture. */
+async function savePlot(
+  file: string,
+  value: unknown,
+  columns: string,
+  { contract, operation }: Called,
+): Promise<void> {
+  const { rows } = rowsOf(value)
+  if (rows === undefined)
+    throw problem('TM-1010', {
+      option: '--plot',
+      reason: 'the answer has no rows, or several lists of them',
+      remedy: 'Say with --pick which of it are the rows.',
+    })
+  const table = maskedPlain(chosenTable(rows, columns, '--plot'))
+  const { plotOf } = await import('../../diagram/plot.js')
+  const when = new Date().toISOString().slice(0, 16).replace('T', ' ')
+  const picture = await plotOf({
+    title: pathOf(operation),
+    subtitle: `${contract.name}, ${when} UTC`,
+    ...table,
+  })
+  await writeFileSafely(file, await pictureFile(picture, file))
 }
 
 async function saveAnswer(

@@ -25,6 +25,7 @@ export async function readSource(
     send,
     before,
     overlays,
+    onDocument,
   }: {
     readonly seconds?: number | undefined
     readonly send?: WebFetch | undefined
@@ -32,6 +33,8 @@ export async function readSource(
     readonly before?: readonly HadDocument[] | undefined
     /** What mends a description. */
     readonly overlays?: readonly OverlayFile[] | undefined
+    /** Hears how many documents are there, whenever there is one more. */
+    readonly onDocument?: ((count: number) => void) | undefined
   } = {},
   kept?: KeptNames,
 ): Promise<Source> {
@@ -46,6 +49,7 @@ export async function readSource(
     send,
     before,
     overlays,
+    onDocument,
     mediaTypes: [...new Set(places.flatMap(({ mediaTypes }) => mediaTypes))],
     ...present({ seconds }),
   }

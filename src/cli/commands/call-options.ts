@@ -32,6 +32,7 @@ export interface Options {
   readonly mostBytes?: string
   readonly format: Format
   readonly columns?: string
+  readonly plot?: string
   readonly all?: boolean
   readonly pick?: string
   readonly sort?: string
@@ -132,6 +133,10 @@ function declareAnswer(command: Command): void {
       'write the answer to a file: .json, .yaml, .csv, .html; bytes to any file',
     )
     .option(
+      '--plot <columns>',
+      'with --save to .svg, .png or .pdf: draw columns, like "Day, Dues"; the first is gone along',
+    )
+    .option(
       '--exact',
       'with --save to .csv: leave cells as they are that a spreadsheet would take for formulas',
     )
@@ -183,7 +188,7 @@ function given<Value>(text: string | undefined, read: (text: string) => Value): 
 
 /** Options about the one answer of a call. */
 const forOneAnswer = [
-  ...(['format', 'columns', 'pick', 'sort', 'save', 'exact', 'against'] as const),
+  ...(['format', 'columns', 'pick', 'sort', 'save', 'plot', 'exact', 'against'] as const),
   ...(['traffic', 'har', 'curl', 'accept'] as const),
 ]
 
@@ -194,7 +199,16 @@ export function checkTogether(options: Options): void {
     throw problem('TM-1010', { option, reason, remedy })
   }
   if (isGiven('each'))
-    for (const name of ['ask', 'preview', 'traffic', 'har', 'curl', 'sort', 'against'] as const)
+    for (const name of [
+      'ask',
+      'preview',
+      'traffic',
+      'har',
+      'curl',
+      'sort',
+      'plot',
+      'against',
+    ] as const)
       if (isGiven(name)) refuse(`--${name}`, 'it is for a single call, and --each makes many')
   if (!isGiven('each'))
     for (const name of ['fill', 'parallel', 'resume', 'overwrite'] as const)

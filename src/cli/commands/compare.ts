@@ -45,7 +45,7 @@ export function declare(command: Command): void {
       if (options.save !== undefined) await saveComparison(options.save, comparison, all)
       if (output.json) printJson(comparisonSummary(comparison, all))
       else tellComparison(comparison, { all }, output)
-      if (options.save !== undefined) say(output, `\nSaved as ${options.save}`)
+      if (options.save !== undefined) say(output, `\nSaved: ${options.save}`)
       if (isTooMuch(comparison, tolerated)) process.exitCode = exitCodes.difference
     })
 }

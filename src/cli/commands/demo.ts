@@ -6,8 +6,12 @@ import { print } from '../terminal.js'
 
 export function declare(command: Command): void {
   command
-    .addHelpText('after', '\nExamples:\n  tolmach demo\n  tolmach demo ./try-it')
-    .action(async (folder: string | undefined) => {
+    .option('--quick', 'do not wait between the steps')
+    .addHelpText(
+      'after',
+      '\nOn a terminal it waits for Enter after each step.\n\nExamples:\n  tolmach demo\n  tolmach demo ./try-it --quick',
+    )
+    .action(async (folder: string | undefined, { quick }: { readonly quick?: boolean }) => {
       globalsOf(command)
       const demo = await openDemo(folder ?? 'brackmouth')
       print(
@@ -19,22 +23,43 @@ export function declare(command: Command): void {
         `Stand-ins play all four on this machine while this runs. What you see is left in ${demo.folder}/.`,
       )
       process.chdir(demo.folder)
-      await takeTour(demo)
+      const isWhole = await takeTour(demo, quick !== true && isWatched())
       process.exitCode = 0
       print(
-        `${line}\nThat was all. To go on by yourself:\n\n  cd ${demo.folder}\n  tolmach serve berths --port 4801\n  tolmach call berths listBerths --url http://127.0.0.1:4801/berths      (in another terminal)`,
+        `${line}\n${isWhole ? 'That was all. ' : ''}To go on by yourself:\n\n  cd ${demo.folder}\n  tolmach serve berths --port 4801\n  tolmach call berths listBerths --url http://127.0.0.1:4801/berths      (in another terminal)`,
       )
     })
 }
 
 const line = `\n${pc.dim('─'.repeat(72))}`
 
-async function takeTour(demo: Demo): Promise<void> {
+/** Does somebody sit at a terminal, who reads and can press Enter? */
+function isWatched(): boolean {
+  return process.stdin.isTTY && process.stdout.isTTY
+}
+
+/** @returns was it taken to its end? */
+async function takeTour({ tour, stop }: Demo, waits: boolean): Promise<boolean> {
   try {
-    for (const step of demo.tour) await takeStep(step)
+    for (const [at, step] of tour.entries()) {
+      if (waits && at > 0 && !(await wantsMore(at, tour.length))) return false
+      await takeStep(step)
+    }
+    return true
   } finally {
-    await demo.stop()
+    await stop()
   }
+}
+
+async function wantsMore(done: number, all: number): Promise<boolean> {
+  const { createInterface } = await import('node:readline/promises')
+  const reader = createInterface({ input: process.stdin, output: process.stderr })
+  // Ctrl-C and the end of the input are as good as q.
+  const ended = new Promise<string>((resolve) => reader.once('close', () => resolve('q')))
+  const asked = reader.question(`\n(${String(done)} of ${String(all)}; Enter goes on, q ends) `)
+  const answer = await Promise.race([asked, ended])
+  reader.close()
+  return !/^q/i.test(answer.trim())
 }
 
 async function takeStep({ say, words, mend: program, exit: wanted = 0 }: TourStep): Promise<void> {

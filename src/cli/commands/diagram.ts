@@ -53,7 +53,7 @@ export function declare(command: Command): void {
       }
       const { graph } = drawn
       print(
-        `${file}  ${count(graph.boxes.length, 'type')}${graph.boxes.length < graph.whole ? ` of ${graph.whole}` : ''}, ${count(graph.links.length, 'link')}`,
+        `Saved: ${file}  ${count(graph.boxes.length, 'type')}${graph.boxes.length < graph.whole ? ` of ${graph.whole}` : ''}, ${count(graph.links.length, 'link')}`,
       )
       if (drawn.remark !== undefined) say(output, drawn.remark)
       tellView(drawn, options.view, output)

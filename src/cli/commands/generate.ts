@@ -4,7 +4,7 @@ import { listContracts } from '../../app/list-contracts.js'
 import { writeProgram, type WrittenProgram } from '../../app/start/write-program.js'
 import { globalsOf } from '../run.js'
 import { sayGenerated, sayMissing, sayProgram } from '../generated-text.js'
-import { printJson } from '../terminal.js'
+import { count, printJson, progress } from '../terminal.js'
 
 interface Options {
   readonly overwrite?: boolean
@@ -31,7 +31,8 @@ export function declare(command: Command): void {
           'A program calls one contract: name it, `tolmach generate <contract> --program <file>`.',
         )
       const results: Generated[] = []
-      for (const name of names) {
+      for (const [at, name] of names.entries()) {
+        progress(output, `${name}  ${String(at + 1)} of ${count(names.length, 'client')}`)
         const generated = await generateClient(name, { project, overwrite })
         results.push(generated)
         if (!output.json) sayGenerated(generated, output, file === undefined)

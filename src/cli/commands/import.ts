@@ -9,7 +9,7 @@ import { collect, namesIn, readDuration } from '../options.js'
 import { person } from '../person.js'
 import { globalsOf } from '../run.js'
 import { tableText } from '../tables.js'
-import { count, print, printJson, say, type Output } from '../terminal.js'
+import { count, print, printJson, progress, say, type Output } from '../terminal.js'
 
 interface Options {
   readonly as?: string
@@ -55,6 +55,9 @@ export function declare(command: Command): void {
         person: output.json ? undefined : person,
         only: options.only === undefined ? undefined : namesIn(options.only),
         seconds: options.timeout === undefined ? undefined : readDuration(options.timeout),
+        onDocument: (number) => {
+          if (number > 1) progress(output, `${count(number, 'document')} read`)
+        },
       })
       const generated =
         options.generate === true ? await generateOpened(await imported.open()) : undefined

@@ -15,7 +15,7 @@ import { person } from '../person.js'
 import type { arrangedText } from '../answer-text.js'
 import { globalsOf } from '../run.js'
 import type { tableText } from '../tables.js'
-import { count, print, printJson, say, type Output } from '../terminal.js'
+import { count, print, printJson, progress, say, type Output } from '../terminal.js'
 
 interface Options {
   readonly at?: string
@@ -55,7 +55,7 @@ export function declare(command: Command): void {
         urls: options.url === undefined ? undefined : Object.fromEntries(options.url.map(readUrl)),
         keep: options.keep,
         person,
-        ...(output.json || output.quiet ? {} : await teller()),
+        ...(output.json || output.quiet ? {} : await teller(output)),
       })
       await writeReports(reports, options)
       const isPassed = reports.every(({ outcome }) => outcome === 'passed')
@@ -75,21 +75,28 @@ function noPage(file: string): Error {
 }
 
 /** Tells of rehearsals and their steps as they are played. */
-async function teller(): Promise<Pick<RehearseOptions, 'onRehearsal' | 'onStep'>> {
+async function teller(output: Output): Promise<Pick<RehearseOptions, 'onRehearsal' | 'onStep'>> {
   const drawing: Drawing = {
     ...(await import('../tables.js')),
     ...(await import('../answer-text.js')),
   }
   let wasAfterwards = false
+  let played = 0
+  let all = 0
   return {
-    onRehearsal({ title, file }) {
+    onRehearsal({ title, file, steps, afterwards }) {
       wasAfterwards = false
+      played = 0
+      all = steps.length + afterwards.length
       print(`${pc.bold(title)}  ${pc.dim(file)}`)
     },
     onStep(step) {
       if (step.isAfterwards && !wasAfterwards) print(pc.dim('  afterwards'))
       wasAfterwards = step.isAfterwards
       print(stepLines(step, drawing).join('\n'))
+      // Loops have more steps than there are lines of them.
+      played += 1
+      if (played < all) progress(output, `${String(played)} of ${String(all)} steps`)
     },
   }
 }
@@ -106,7 +113,7 @@ async function writeReports(
 }
 
 function sayWritten({ save, junit, keep }: Options, output: Output): void {
-  for (const file of [save, junit]) if (file !== undefined) say(output, pc.dim(`Written: ${file}`))
+  for (const file of [save, junit]) if (file !== undefined) say(output, `Saved: ${file}`)
   if (keep !== undefined)
     say(
       output,

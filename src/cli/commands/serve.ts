@@ -115,19 +115,21 @@ function eventLine({
   answered,
   misbehaviour,
   reason,
+  milliseconds = 0,
 }: Event): string {
   const time = pc.dim(new Date().toLocaleTimeString('en-GB'))
   const how = misbehaviour ?? answered
   const outcome =
     status >= 400 || misbehaviour !== undefined ? pc.red(String(status)) : pc.green(String(status))
   const asked = input === undefined || JSON.stringify(input) === '{}' ? '' : JSON.stringify(input)
+  const took = `${String(milliseconds)} ms`
   const room = Math.max(
     20,
-    terminalWidth() - `00:00:00  ${contract}  ${operation}  ${status}  ${how}  `.length,
+    terminalWidth() - `00:00:00  ${contract}  ${operation}  ${status}  ${took}  ${how}  `.length,
   )
   const shown = asked.length > room ? `${asked.slice(0, room - 1)}…` : asked
   return (
-    `${time}  ${contract}  ${pc.bold(operation)}  ${outcome}  ${pc.dim(how)}  ${pc.dim(shown)}`.trimEnd() +
+    `${time}  ${contract}  ${pc.bold(operation)}  ${outcome}  ${took}  ${pc.dim(how)}  ${pc.dim(shown)}`.trimEnd() +
     (reason === undefined ? '' : `\n          ${pc.yellow(reason)}`)
   )
 }

@@ -54,7 +54,7 @@ export function declare(command: Command): void {
         else
           say(
             output,
-            `Written: ${saved.file}  ${count(saved.operations, 'operation')}, ${count(saved.types, 'type')}`,
+            `Saved: ${saved.file}  ${count(saved.operations, 'operation')}, ${count(saved.types, 'type')}`,
           )
         return
       }
