@@ -57,7 +57,7 @@ export interface ClientOptions extends PrintOptions {
 }
 
 const header =
-  "// Written by Tolmach from the service's metadata. Changes made here are lost when it is generated again.\n"
+  "// Tolmach made this from the service's metadata. It notices an edit here, and then writes nothing: your own code belongs outside this folder.\n"
 
 /**
  * Writes a client as texts; touches no disk. The same contract, names and options give the same

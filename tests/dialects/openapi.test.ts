@@ -441,7 +441,7 @@ Nest: { type: array, items: { $ref: "#/components/schemas/Nest" } }`)
       'ferries',
     )
     expect(ferries.notes).toEqual([])
-    expect(operation(ferries, 'bookings.pay').outcome).toMatchObject({
+    expect(operation(ferries, 'bookings.lash').outcome).toMatchObject({
       kind: 'value',
       field: {
         type: {

@@ -64,14 +64,14 @@ describe('the same voyage for a REST service', () => {
     await writeFile(join(folder, 'src/use.ts'), useOfTheClient)
     expect(await complaints(folder)).toBe('')
     expect(await runBundled(folder, 'src/use.ts', standIn.service)).toBe(
-      '37.00 9007199254740997 12.5 409 OST-0715 paid 120.00\n',
+      '37.00 9007199254740997 12.5 409 OST-0715 dues 120.00\n',
     )
   })
 
   test.each([
     ['bookings.create', 'Booking'],
     ['bookings.change', 'BookingChange'],
-    ['bookings.pay', 'Payment'],
+    ['bookings.lash', 'LashingPlan'],
   ])(
     'the samples of %s, minimal and full, are valid by Ajv against the original schema',
     async (operation, schema) => {
@@ -127,13 +127,13 @@ describe('the same voyage for a REST service', () => {
     ).toMatchObject({ number: '9007199254740998' })
     expect(
       await value(
-        'bookings.pay',
+        'bookings.lash',
         '--with',
         'number=9007199254740998',
         '--with',
-        'body=at the counter',
+        'body=by the crew',
       ),
-    ).toEqual({ status: 200, body: { paid: '18.50', at: '2026-11-23T14:30:00Z' } })
+    ).toEqual({ status: 200, body: { dues: '18.50', at: '2026-11-23T14:30:00Z' } })
     expect(await value('bookings.cancel', '--with', 'number=9007199254740998')).toBeNull()
     expect(await numbers()).toHaveLength(3)
     const gone = await run(
@@ -250,7 +250,7 @@ describe('the same voyage for a REST service', () => {
 })
 
 const useOfTheClient = `
-import { connect, createBookings, isCreateBookingsFault, payBookings, SkerryFerries, type Vehicle } from './clients/ferries/index.js'
+import { connect, createBookings, isCreateBookingsFault, lashBookings, SkerryFerries, type Vehicle } from './clients/ferries/index.js'
 
 declare const process: { argv: string[] }
 const length = (vehicle: Vehicle | undefined): number => (vehicle?.kind === 'lorry' ? vehicle.lengthMetres : 0)
@@ -263,7 +263,7 @@ try {
 } catch (error) {
   if (isCreateBookingsFault(error) && error.fault === '409') words.push(error.fault, error.detail.nextWithRoom ?? '')
 }
-const paid = await payBookings(connect({ url: process.argv[2] ?? '' }), { number: 9007199254740995n, body: { account: '7' } })
-if (paid.status === 200) words.push('paid', paid.body.paid)
+const lashed = await lashBookings(connect({ url: process.argv[2] ?? '' }), { number: 9007199254740995n, body: { wedges: 4 } })
+if (lashed.status === 200) words.push('dues', lashed.body.dues)
 console.log(words.join(' '))
 `

@@ -148,7 +148,7 @@ describe('a service without metadata: listen, draft, import, call', () => {
     // Those that nobody called.
     expect(gone.map(({ subject }) => subject.name).sort()).toEqual([
       'bookings.downloadTicket',
-      'bookings.pay',
+      'bookings.lash',
       'bookings.uploadPassengers',
     ])
     // Nothing exact has become something that loses digits.

@@ -174,8 +174,8 @@ describe('looking before adding', () => {
     expect((await run('show', 'berths', 'Vessel.Name')).stdout).toMatch(
       /used by\n {2}Reservation, ReservationRequest, Ferry, Tug\n\nuses\n {2}CallSign, Metres\n/,
     )
-    expect((await run('show', 'ferries', 'bookings.pay')).stdout).toMatch(
-      / {4}either {5}Card *\n {6}card .*\n {6}holder .*\n {4}or {9}Account *\n {6}account /,
+    expect((await run('show', 'ferries', 'bookings.lash')).stdout).toMatch(
+      / {4}either {5}Chains *\n {6}chains .*\n {6}ring .*\n {4}or {9}Wedges *\n {6}wedges /,
     )
     expect((await run('show', 'ferries', 'theOffice')).stdout).toMatch(
       /credentials {2}counterKey: a key\n/,
@@ -242,7 +242,7 @@ describe('looking before adding', () => {
     ],
     ['berths', 'Tug.Name', 'Name: string', '<xs:element name="Name"'],
     ['berths', 'DeskLine12', 'DeskLine12', '<wsdl:port name="DeskLine12"'],
-    ['ferries', 'bookings.pay.body', 'body: Payment', 'required: true'],
+    ['ferries', 'bookings.lash.body', 'body: LashingPlan', 'required: true'],
     ['ferries', 'bookings', 'export class SkerryFerriesBookings', 'name: bookings'],
     ['ferries', 'BookingState.no show', "'no show'", 'no show'],
     ['ferries', 'Car.roofBox', 'roofBox?: boolean', 'roofBox'],

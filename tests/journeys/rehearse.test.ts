@@ -84,7 +84,7 @@ describe.each(worlds)(
           ]),
         ).toMatchObject({
           code: 0,
-          stdout: expect.stringContaining(`${steps} steps, ${steps} passed`) as unknown,
+          stdout: expect.stringContaining(`All ${steps} steps went as expected.`) as unknown,
         })
       expect(await readFile(join(folder, 'report.xml'), 'utf8')).toMatch(
         new RegExp(`tests="${steps}" failures="0"`),

@@ -7,7 +7,7 @@ import { freshFolder, repository, startStandIn, tolmach } from '../support/progr
 const worlds = [
   ['berths/desk.wsdl', 'reserveBerth'],
   ['ferries/openapi.yaml', 'bookings.create'],
-  ['ferries/openapi.yaml', 'bookings.pay'],
+  ['ferries/openapi.yaml', 'bookings.lash'],
   ['registry/registry.xml', 'Vessels.create'],
   ['cargo/cargo.xml', 'Crates.create'],
 ] as const

@@ -195,16 +195,22 @@ function marked(
   })
 }
 
+/** What came of it all, in one line. */
 function summary(reports: readonly RehearsalReport[]): string {
   const steps = reports.flatMap((report) => report.steps)
   const number = (outcome: StepReport['outcome']): number =>
     steps.filter((step) => step.outcome === outcome).length
-  const failed = number('failed')
-  return [
-    `\n${reports.length === 1 ? '' : `${count(reports.length, 'rehearsal')}: `}${count(steps.length, 'step')}, ${pc.green(`${number('passed')} passed`)}`,
-    ...(failed === 0 ? [] : [pc.red(`${failed} failed`)]),
-    ...(number('left out') === 0 ? [] : [`${number('left out')} left out`]),
-  ].join(', ')
+  const [passed, failed, left] = [number('passed'), number('failed'), number('left out')]
+  const all = count(steps.length, 'step')
+  const told =
+    passed === steps.length
+      ? pc.green(`${steps.length === 1 ? 'The one step' : `All ${all}`} went as expected`)
+      : [
+          `${String(passed)} of ${all} went as expected`,
+          ...(failed === 0 ? [] : [pc.red(`${String(failed)} did not`)]),
+          ...(left === 0 ? [] : [`${String(left)} ${left === 1 ? 'was' : 'were'} left out`]),
+        ].join(', ')
+  return `\n${reports.length === 1 ? '' : `${count(reports.length, 'rehearsal')}: `}${told}.`
 }
 
 /** A report for scripts: without whole answers, and what went over the wire. */
