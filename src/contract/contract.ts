@@ -231,6 +231,8 @@ export type Multiplicity = '1' | '0..1' | '*'
 
 /** What a field that leads to other things says of the way there and back. */
 export interface Relation {
+  /** What the metadata calls the way there and back: an association of OData before version 4. */
+  readonly association?: string
   /** How many it leads to. */
   readonly multiplicity: Multiplicity
   /** The field of the other type that leads back. */

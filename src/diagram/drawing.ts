@@ -294,7 +294,8 @@ export function linkText(link: Link, nameOf: (id: string) => string): string {
   if (link.kind === 'oneOf') return `${to} is one of ${from}`
   if (link.kind === 'uses') return `${from} uses ${to} (${link.target.name ?? ''})`
   const back = endText(link.source)
-  return `${from} ${link.kind === 'contains' ? 'contains' : 'leads to'} ${to}: ${endText(link.target).replace('  ', ' ')}${back === '' ? '' : `; back: ${back.replace('  ', ' ')}`}`
+  const association = link.association === undefined ? '' : ` (${link.association})`
+  return `${from} ${link.kind === 'contains' ? 'contains' : 'leads to'} ${to}: ${endText(link.target).replace('  ', ' ')}${back === '' ? '' : `; back: ${back.replace('  ', ' ')}`}${association}`
 }
 
 /**

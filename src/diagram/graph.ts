@@ -57,6 +57,8 @@ export interface Link {
   readonly to: TypeId
   readonly source: End
   readonly target: End
+  /** What the metadata calls it. */
+  readonly association?: string
   readonly documentation: string | undefined
 }
 
@@ -393,6 +395,7 @@ function linkOf(
       to: from,
       source: there,
       target: here,
+      ...present({ association: relation?.association }),
       fields: [field, other],
       documentation: other.documentation,
     }
@@ -402,6 +405,7 @@ function linkOf(
     to,
     source: here,
     target: there,
+    ...present({ association: relation?.association }),
     fields: other === undefined ? [field] : [field, other],
     documentation,
   }

@@ -68,7 +68,7 @@ export async function plotOf({ title, subtitle, headings, rows }: Plotted): Prom
         ? await barsOf(along.values, series, up)
         : await linesOf(along, series, up)),
       ...(names.length > 1
-        ? legend(names)
+        ? legend(names, along.kind === 'names')
         : [
             {
               kind: 'text' as const,
@@ -115,7 +115,11 @@ async function barsOf(names: readonly string[], series: Series, up: Scale): Prom
     ),
   )
   // Names that have no room beside each other are told now and then.
-  const step = Math.ceil((names.length * 60) / inner.w)
+  const widest = largest(
+    names.map((name) => textWidth(name, textSize)),
+    1,
+  )
+  const step = Math.ceil((Math.min(widest, 60) + 8) / places.step())
   const told = names.flatMap((name, at) => {
     const text = fittedText(name, places.step() * step - 6, textSize)
     return at % step === 0 ? [below((places(at) ?? 0) + places.bandwidth() / 2, text)] : []
@@ -319,25 +323,20 @@ function below(x: number, text: string): Shape {
   }
 }
 
-function legend(names: readonly string[]): Shape[] {
+function legend(names: readonly string[], isOfBars: boolean): Shape[] {
   let x: number = room.left
   return names.flatMap((name, which): Shape[] => {
     const { paint = 'entity', dash } = styles[which] ?? {}
     const at = x
     x += 34 + textWidth(name, textSize) + 24
     const y = room.top - 16
-    return [
-      {
-        kind: 'line',
-        points: [
-          { x: at, y },
-          { x: at + 28, y },
-        ],
-        stroke: paint,
-        width: 3,
-        ...(dash === undefined ? {} : { dash }),
-      },
-      { kind: 'text', x: at + 34, y: y + 4, text: name, size: textSize, paint: 'ink' },
+    const points = [
+      { x: at, y },
+      { x: at + 28, y },
     ]
+    const form: Shape = isOfBars
+      ? { kind: 'rectangle', x: at + 14, y: y - 6, w: 14, h: 12, fill: paint }
+      : { kind: 'line', points, stroke: paint, width: 3, ...(dash === undefined ? {} : { dash }) }
+    return [form, { kind: 'text', x: at + 34, y: y + 4, text: name, size: textSize, paint: 'ink' }]
   })
 }

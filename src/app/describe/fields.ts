@@ -35,6 +35,9 @@ export function describeField(
     ...rulesOf(contract, field.type),
     ...(hasDefault(field) ? [`${String(field.default)} when left out`] : []),
     ...(typeof field.fixed === 'string' ? [`always ${field.fixed}`] : []),
+    ...(field.relation?.association === undefined
+      ? []
+      : [`association ${field.relation.association}`]),
   ]
   return {
     name: field.name,

@@ -116,7 +116,8 @@ export function othersNamed(contract: Contract, thing: Thing): string[] {
 /**
  * The thing that a person means: an operation, a group of operations (an entity set, a tag), a
  * type, an endpoint, by its name alone or with its kind before it (`type:Vessel`); or with a dot
- * behind it the input or fault of an operation, the field of a type, the value of an enumeration.
+ * behind it the input or fault of an operation, the field of a type, the value of an enumeration; an
+ * association by its name is the field that leads along it.
  * Exactly first, then ignoring case, then an operation by the last step of its path.
  *
  * @param contractName what the contract is called in messages
@@ -134,7 +135,7 @@ export function thingNamed(contract: Contract, wanted: string, contractName: str
     const name = matchName(text, all) ?? matchPath(text, [...things.operation.keys()]) ?? ''
     return kinds.map((each) => things[each].get(name)).find((thing) => thing !== undefined)
   }
-  const found = whole(wanted)
+  const found = whole(wanted) ?? associationNamed(contract, wanted)
   if (found !== undefined) return found
 
   // Names can have dots in them: the owner is what stands before any of them.
@@ -170,6 +171,29 @@ export function thingNamed(contract: Contract, wanted: string, contractName: str
       all.filter((name) => !things.type.has(name) || things.type.get(name)?.name === name),
     ),
   })
+}
+
+/** The field that an association is told by, by the name of the association. */
+function associationNamed(contract: Contract, wanted: string): Thing | undefined {
+  const fields = new Map(
+    Object.values(contract.types)
+      .flatMap((type) =>
+        type.kind === 'record' ? type.fields.map((field) => ({ type, field })) : [],
+      )
+      .flatMap(({ type, field }): [string, Thing][] =>
+        field.relation?.association === undefined
+          ? []
+          : [
+              [
+                field.relation.association,
+                { kind: 'field', name: `${type.name}.${field.name}`, type, field },
+              ],
+            ],
+      )
+      // Of both ends the first tells it.
+      .reverse(),
+  )
+  return fields.get(matchName(wanted, [...fields.keys()]) ?? '')
 }
 
 /** What can be named behind a dot. */

@@ -656,6 +656,7 @@ export class TypeReader {
       to: to.name,
       navigation: { association: association.name, role, ...filled({ constraints }) },
       relation: {
+        association: association.name.slice(association.name.lastIndexOf('.') + 1),
         multiplicity: multiplicityOf(end),
         ...present({
           partner: back && valueOf(back, 'Name'),
