@@ -77,8 +77,9 @@ describe('rows as a picture', () => {
         ['N-2', '', '5'],
       ],
     )
+    // Two more are in the legend.
     const bars = ofKind(picture, 'rectangle')
-    expect(bars).toHaveLength(3)
+    expect(bars).toHaveLength(5)
     expect(texts(picture)).toEqual(expect.arrayContaining(['Berth', 'Dues', 'Costs', 'N-1', 'N-2']))
     const [dues, , costs] = bars
     expect(dues?.kind === 'rectangle' && costs?.kind === 'rectangle' && dues.y < costs.y).toBe(true)

@@ -312,7 +312,7 @@ describe('a project with two contracts', () => {
     child.kill('SIGINT')
     expect(await new Promise((done) => child.on('exit', done))).toBe(0)
     expect(told).toMatch(
-      /berths {2}getBerth {2}200 {2}made up {2}\{"Code":"N-1"\}\n.*ferries {2}bookings\.list {2}200 {2}made up/,
+      /berths {2}getBerth {2}200 {2}\d+ ms {2}made up {2}\{"Code":"N-1"\}\n.*ferries {2}bookings\.list {2}200 {2}\d+ ms {2}made up/,
     )
   })
 })

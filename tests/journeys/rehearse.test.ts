@@ -141,7 +141,7 @@ describe.each(worlds)(
       ])
       expect(await tolmach(folder, ['rehearse', file, '--url', recorded.service])).toMatchObject({
         code: 0,
-        stdout: expect.stringContaining(`${steps} passed`) as unknown,
+        stdout: expect.stringContaining(`All ${steps} steps went as expected.`) as unknown,
       })
       recorded.stop()
     })
@@ -152,7 +152,7 @@ describe.each(worlds)(
       const told = await tolmach(folder, ['rehearse', 'spoiled.yaml', '--at', 'here'])
       expect(told.code).toBe(6)
       expect(told.stdout).toMatch(reason)
-      expect(told.stdout).toMatch(/1 failed, \d+ left out/)
+      expect(told.stdout).toMatch(/went as expected, 1 did not, \d+ (?:was|were) left out\./)
       if (text.includes('afterwards:'))
         expect(told.stdout).toMatch(/afterwards\n {2}[✗✓·] Nothing is left behind/)
     })
