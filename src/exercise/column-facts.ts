@@ -12,16 +12,18 @@ const ranks: readonly RegExp[] = [
 const dateRank = 3
 
 /**
- * How soon a person looks for a column: 0 for keys, then names, states, dates, amounts, and
- * everything else.
+ * How soon a person looks for a column: 0 for keys, then names, states, dates, amounts; then those
+ * of records within (`Owner.Name`), and everything else.
  *
- * @param heading its name, or a path to it (`Owner.Name`), whose last step counts
+ * @param heading its name, or a path to it, whose last step counts
  * @param cells its values, where they may tell a date that the name doesn't
  */
 export function columnRank(heading: string, cells: readonly string[] = []): number {
-  const rank = ranks.findIndex((each) => each.test(heading))
-  if (rank >= 0) return rank
-  return cells.some((cell) => /^\d{4}-\d\d-\d\d/.test(cell)) ? dateRank : ranks.length
+  const found = ranks.findIndex((each) => each.test(heading))
+  const isDate = (cell: string): boolean => /^\d{4}-\d\d-\d\d/.test(cell)
+  const told = found < 0 && cells.some(isDate) ? dateRank : found
+  if (told < 0) return ranks.length
+  return heading.includes('.') ? ranks.length - 1 + (told + 1) / (ranks.length + 1) : told
 }
 
 /** Does a column hold numbers, which stand to the right? What is missing or null does not matter. */

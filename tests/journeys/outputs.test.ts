@@ -6,7 +6,8 @@ import { freshFolder, repository, tolmach } from '../support/program.js'
 
 /**
  * What people see, whole: each file of `tests/outputs` begins with a command line and shows what
- * comes of it. `npm run outputs` writes them anew, to be read in review.
+ * comes of it, in a terminal of 100 columns, of as many as its name ends in (`call.80.txt`), or in a
+ * pipe (`call.pipe.txt`). `npm run outputs` writes them anew, to be read in review.
  */
 const outputs = join(repository, 'tests/outputs')
 const demo = join(repository, 'demo')
@@ -51,11 +52,12 @@ async function folderOfLength(length: number): Promise<string> {
   return join(fresh, 'quay'.padEnd(length - fresh.length - 1, '-'))
 }
 
-async function outputOf(line: string): Promise<string> {
+async function outputOf(line: string, width: string): Promise<string> {
   const folder = await folderOfLength(90)
   await cp(project, folder, { recursive: true })
   const words = replaced(line, places).split(' ').slice(2)
-  const { code, stdout, stderr } = await tolmach(folder, words, { env: { COLUMNS: '100' } })
+  const env = { COLUMNS: width === 'pipe' ? '' : width }
+  const { code, stdout, stderr } = await tolmach(folder, words, { env })
   const known = [...places].map(([word, place]) => [place, word] as const)
   const told = replaced(
     [line, stdout, ...(stderr === '' ? [] : ['(standard error)', stderr])].join('\n'),
@@ -72,7 +74,8 @@ describe('what people see', () => {
   test.each(names)('%s', async (name) => {
     const file = join(outputs, `${name}.txt`)
     const reviewed = await readFile(file, 'utf8')
-    const shown = await outputOf(reviewed.split('\n')[0] ?? '')
+    const [, width = '100'] = /\.(\d+|pipe)$/.exec(name) ?? []
+    const shown = await outputOf(reviewed.split('\n')[0] ?? '', width)
     if (process.env['WRITE_OUTPUTS'] === '1') await writeFile(file, shown)
     else expect(shown).toBe(reviewed)
   })
