@@ -58,7 +58,7 @@ export async function diagramPage(
     kind: 'diagram',
     body,
     styles: ['picture.css', 'diagram.css'],
-    scripts: ['picture.js', 'diagram.js', 'arrange.js'],
+    scripts: ['from-far.js', 'picture.js', 'diagram.js', 'arrange.js'],
   })
 }
 

@@ -69,7 +69,7 @@ export async function referencePage(open: OpenContract): Promise<Markup> {
     body,
     styles: ['picture.css', 'reference.css'],
     scripts: [
-      ...(isDrawn ? ['picture.js'] : []),
+      ...(isDrawn ? ['from-far.js', 'picture.js'] : []),
       'unfolding.js',
       'copy.js',
       'boxes.js',

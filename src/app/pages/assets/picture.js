@@ -1,5 +1,6 @@
 // Lets a reader move about in a picture: zoom, pan, search, and choose a type. Everything works
-// from the keyboard too. From far fields fall away and names grow; groups of types fold.
+// from the keyboard too. From far fields fall away and names grow (from-far.js); groups of types
+// fold.
 {
   const svg = document.querySelector('svg.picture')
   const isWholePage = document.body.classList.contains('diagram')
@@ -19,88 +20,15 @@
   let seen = { x, y, scale: 1 }
   const size = () => ({ w: Math.max(1, svg.clientWidth), h: Math.max(1, svg.clientHeight) })
 
-  const drawn = (name, attributes, text) => {
-    const made = document.createElementNS('http://www.w3.org/2000/svg', name)
-    for (const [each, value] of Object.entries(attributes)) made.setAttribute(each, value)
-    if (text !== undefined) made.textContent = text
-    return made
-  }
   const frameOf = (group) => group.querySelector('rect, polygon')
-  /** A name as large as a rectangle lets it be. */
-  const bigName = (group, text, most) => {
-    const box = frameOf(group).getBBox()
-    const fontSize = Math.min(most, box.height * 0.6, (box.width * 1.5) / Math.max(4, text.length))
-    return drawn(
-      'text',
-      {
-        x: box.x + box.width / 2,
-        y: box.y + box.height / 2 + fontSize / 3,
-        'font-size': fontSize,
-        'text-anchor': 'middle',
-        class: 'big paint-ink',
-      },
-      text,
-    )
-  }
   let hasBigNames = false
-  const addBigNames = () => {
-    hasBigNames = true
-    const named = [
-      ...types.map((type) => [type, bigName(type, type.dataset.name, 60)]),
-      ...clusters.map((cluster) => [cluster, bigName(cluster, cluster.dataset.name, 200)]),
-    ]
-    for (const [group, name] of named) group.append(name)
-    svg.querySelector('g.cluster')?.before(bundles())
-  }
-  /** How groups hang together, told by one line for each two. */
-  const bundles = () => {
-    const middles = clusters.map((cluster) => cluster.querySelector('rect').getBBox())
-    const clusterOf = new Map(
-      types.map((type) => {
-        const { x: left, y: top } = frameOf(type).getBBox()
-        return [
-          type.dataset.id,
-          middles.findIndex(
-            (box) =>
-              left >= box.x && left < box.x + box.width && top >= box.y && top < box.y + box.height,
-          ),
-        ]
-      }),
-    )
-    const counts = new Map()
-    for (const { dataset } of links) {
-      const ends = [clusterOf.get(dataset.id), clusterOf.get(dataset.to)].sort((a, b) => a - b)
-      if (ends[0] >= 0 && ends[0] !== ends[1])
-        counts.set(ends.join(), (counts.get(ends.join()) ?? 0) + 1)
-    }
-    const group = drawn('g', { class: 'bundles' })
-    const middle = (at) => [
-      middles[at].x + middles[at].width / 2,
-      middles[at].y + middles[at].height / 2,
-    ]
-    for (const [ends, count] of counts) {
-      const [[x1, y1], [x2, y2]] = ends.split(',').map((at) => middle(Number(at)))
-      group.append(
-        drawn('line', {
-          x1,
-          y1,
-          x2,
-          y2,
-          class: 'stroke-line',
-          'stroke-width': 1 + Math.min(6, count / 2),
-          'vector-effect': 'non-scaling-stroke',
-        }),
-      )
-    }
-    return group
-  }
-
   const show = (next) => {
     const { w, h } = size()
     seen = next
     svg.setAttribute('viewBox', `${seen.x} ${seen.y} ${w / seen.scale} ${h / seen.scale}`)
     const isFar = seen.scale < farScale
-    if (isFar && !hasBigNames) addBigNames()
+    if (isFar && !hasBigNames) window.addBigNames(svg)
+    hasBigNames ||= isFar
     svg.classList.toggle('far', isFar)
     svg.classList.toggle('folded', clusters.length > 1 && seen.scale < foldedScale())
     svg.dispatchEvent(new CustomEvent('seen'))
