@@ -122,6 +122,12 @@ export const commands: readonly CommandEntry[] = [
     load: () => import('./commands/check.js'),
   },
   {
+    name: 'completion',
+    usage: '<shell>',
+    summary: 'have the shell complete commands, options, contracts and operations',
+    load: () => import('./commands/completion.js'),
+  },
+  {
     name: 'demo',
     usage: '[folder]',
     summary: 'the whole journey on a made-up harbour, offline',

@@ -1,3 +1,4 @@
+import { printable } from '../../contract/problem.js'
 import type { Arranged } from '../../exercise/arrange.js'
 import { inMarkup } from '../../printing/escaping.js'
 import { joined, markup, type Markup } from '../../printing/safe-text.js'
@@ -16,6 +17,9 @@ export interface AnswerOrigin {
   readonly input?: unknown
 }
 
+/** What is longer than this is a file, or near to one: nobody reads it here. */
+const longestInput = 20_000
+
 /** A page with an answer: where it came from, values by name, and tables to work with. */
 export function answerPage(origin: AnswerOrigin, arranged: Arranged): Markup {
   const { contract, operation, address, when, input } = origin
@@ -29,7 +33,7 @@ export function answerPage(origin: AnswerOrigin, arranged: Arranged): Markup {
       ...(input === undefined || Object.keys(input as object).length === 0
         ? []
         : [
-            markup`<details><summary>Input</summary><pre>${inMarkup(JSON.stringify(input, undefined, 2))}</pre></details>`,
+            markup`<details><summary>Input</summary><pre>${inMarkup(printable(JSON.stringify(input, undefined, 2), longestInput))}</pre></details>`,
           ]),
       arrangedHtml(arranged),
       markup`</main>`,
