@@ -1,7 +1,10 @@
-import { filled } from '../contract/present.js'
+import type { Operation } from '../contract/contract.js'
+import { filled, present } from '../contract/present.js'
 import { neededOf, operationsOf, pathOf } from '../contract/queries.js'
 import { dialectNamed } from '../dialects/registry.js'
 import { placeOf } from '../documents/places.js'
+import { callLine } from '../exercise/call-line.js'
+import { sampleInput } from '../exercise/sample.js'
 import { assignNames } from '../naming/names.js'
 import { namesFor } from './clients/client-names.js'
 import { openContract, type OpenContract, type OpenOptions } from './contracts/open-contract.js'
@@ -56,7 +59,23 @@ export async function showContract(
   const described = await describedFrom(open)
   const found = thingNamed(described.contract, thing, open.name)
   const others = othersNamed(described.contract, found)
-  return { ...description(described, found), ...filled({ others }) }
+  const shown = description(described, found)
+  const call = 'operation' in found ? sampleCall(reference, described, found.operation) : undefined
+  return { ...shown, ...present({ call }), ...filled({ others }) }
+}
+
+/** The lines that call an operation with the least that the contract wants. */
+function sampleCall(
+  reference: string,
+  { contract, dialect }: Described,
+  operation: Operation,
+): string {
+  const rules = dialect.rules?.(contract)
+  return callLine(
+    reference,
+    pathOf(operation),
+    sampleInput(contract, operation, { full: false, rules }),
+  )
 }
 
 function description(described: Described, found: Thing): Exclude<Shown, Overview> {

@@ -17,11 +17,12 @@ export interface GlobalOptions {
 /**
  * Runs one command line.
  *
- * @param words what stands behind `tolmach`
+ * @param typed what stands behind `tolmach`; `help call` is `call --help`
  * @returns the exit code
  */
-export async function run(words: readonly string[]): Promise<number> {
+export async function run(typed: readonly string[]): Promise<number> {
   process.exitCode = 0
+  const words = typed[0] === 'help' ? [...typed.slice(1, 2), '--help'] : typed
   // The colour library looks at the environment when it is loaded.
   if (words.includes('--no-color')) process.env['NO_COLOR'] = '1'
   const program = await declareProgram(words)
@@ -67,7 +68,7 @@ async function declareProgram(words: readonly string[]): Promise<Command> {
     .configureHelp({ showGlobalOptions: false })
     .addHelpText(
       'after',
-      '\nStart with:\n  tolmach demo                              see it all work, offline\n  tolmach import <file or address>          bring in a service\n  tolmach <command> --help                  options and examples',
+      '\nStart with:\n  tolmach demo                              see it all work, offline\n  tolmach import <file or address>          bring in a service\n  tolmach help <command>                    options and examples',
     )
   const wanted = words.find((word) => commands.some(({ name }) => name === word))
   if (commands.find(({ name }) => name === wanted)?.ownVersion !== true)

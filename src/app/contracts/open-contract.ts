@@ -129,7 +129,7 @@ export async function openContract(
     if (project === undefined) throw noProject(options.project)
     throw problem('TM-1001', {
       name: reference,
-      nearest: nearestAdvice(reference, Object.keys(project.contracts)),
+      nearest: knownAdvice(reference, Object.keys(project.contracts)),
     })
   }
   const { contract, documents } = await readSource(reference, contractNameFor(reference), options)
@@ -140,6 +140,13 @@ export async function openContract(
     digests: digestsOf(documents),
     documents: () => Promise.resolve(documents),
   }
+}
+
+/** What there is instead of a contract, or how there comes to be one. */
+function knownAdvice(reference: string, names: readonly string[]): string {
+  return names.length === 0
+    ? 'There are none yet: `tolmach import <file or address>` brings one in.'
+    : nearestAdvice(reference, names)
 }
 
 /** A contract whose description is at hand. */
@@ -406,15 +413,20 @@ function digestsOf(documents: Documents): Record<string, string> {
   )
 }
 
-/** Last steps of addresses that say what is there, and not what it is about. */
-const anyStep = /^(?:\$metadata|v\d+(?:\.\d+)*)$/i
+/** Steps of addresses and paths that say what is there, and not what it is about. */
+const anyStep =
+  /^(?:\$?metadata|v\d+(?:\.\d+)*|(?:open-?api|swagger)(?:[-_.]?v?\d[\d._-]*)?|api(?:-docs)?|docs|index|service|wsdl|\.\.?)(?:\.(?:json|ya?ml|xml|wsdl|edmx|svc))?$/i
 
-/** A contract name made from where it comes from: `https://host/desk?wsdl` -> `desk`. */
+/**
+ * A contract name made from where it comes from: `https://host/desk?wsdl` -> `desk`,
+ * `https://quay.example/v2/openapi.json` -> `quay`, `ferries/openapi.yaml` -> `ferries`.
+ */
 export function contractNameFor(location: string): string {
-  const path =
-    isWebAddress(location) && URL.canParse(location) ? new URL(location).pathname : location
-  const steps = path.split(/[/\\]/).filter((step) => step !== '')
-  const last = steps.findLast((step) => !anyStep.test(step)) ?? steps.at(-1) ?? 'service'
+  const address = isWebAddress(location) && URL.canParse(location) ? new URL(location) : undefined
+  const steps = (address?.pathname ?? location).split(/[/\\]/).filter((step) => step !== '')
+  const host =
+    address === undefined || /^[\d.[]/.test(address.hostname) ? undefined : hostName(address)
+  const last = steps.findLast((step) => !anyStep.test(step)) ?? host ?? steps.at(-1) ?? 'service'
   const name = last
     .replace(/\.\w+$/, '')
     .replace(/[^\w-]+/g, '-')
@@ -422,4 +434,10 @@ export function contractNameFor(location: string): string {
     .slice(0, 60)
     .replace(/-+$/, '')
   return name === '' ? 'service' : name.charAt(0).toLowerCase() + name.slice(1)
+}
+
+/** The first part of a host's name that says something: `www.quay.example` -> `quay`. */
+function hostName({ hostname }: URL): string | undefined {
+  const parts = hostname.split('.')
+  return parts.find((part) => !/^(?:www|api|services?|localhost)$/i.test(part))
 }

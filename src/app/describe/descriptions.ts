@@ -54,6 +54,8 @@ export interface OperationDescription {
   /** As it is declared in TypeScript, and the types that it declares itself. */
   readonly signature: string
   readonly declarations: readonly string[]
+  /** The lines at the prompt that call it with a sample, where somebody looks at it there. */
+  readonly call?: string
   /** What differs between the endpoints, or holds at each. */
   readonly wire: {
     readonly everywhere: readonly (readonly [string, string])[]

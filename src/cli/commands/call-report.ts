@@ -75,16 +75,17 @@ function reportPreview({ request }: Called, output: Output): number {
 }
 
 async function showAnswer(
-  { result, isAccepted }: Called,
+  called: Called,
   { value, saved, differences }: FinishedAnswer,
   options: Options,
   output: Output,
 ): Promise<void> {
+  const { result, isAccepted } = called
   sayDeviations(result.deviations, output)
   if (isAccepted)
     say(output, pc.yellow('The service accepted the call and works on it: --wait 5m waits for it.'))
   if (differences !== undefined) await printDifferences(differences, options.against ?? '')
-  else if (saved === undefined) await printAnswer(value, options, output)
+  else if (saved === undefined) await printAnswer(value, called, options, output)
   if (saved !== undefined) {
     const rows = Array.isArray(value) ? `  ${count(value.length, 'row')}` : ''
     print(`Saved: ${saved}${rows}`)
@@ -186,7 +187,23 @@ function soapRows({ soap, detail }: ServiceFault): string[][] {
   ]
 }
 
-async function printAnswer(value: unknown, options: Options, output: Output): Promise<void> {
+/** What to do where there are no rows. */
+function sayNoRows({ contract, operation }: Called, output: Output): void {
+  if (operation.inputs.length > 0)
+    say(
+      output,
+      pc.dim(
+        `Other inputs may have some: tolmach show ${contract.name} ${operation.path.join('.')} tells what there is to ask for.`,
+      ),
+    )
+}
+
+async function printAnswer(
+  value: unknown,
+  called: Called,
+  options: Options,
+  output: Output,
+): Promise<void> {
   // Whoever wants the answer alone gets a text as it came.
   const shown = (text: string): string | Promise<string> => (output.quiet ? text : laidOut(text))
   switch (options.format) {
@@ -212,7 +229,9 @@ async function printAnswer(value: unknown, options: Options, output: Output): Pr
         return
       }
       const { arrangedText } = await import('../answer-text.js')
-      print(arrangedText(arrange(value, options.columns), '', options.columns !== undefined))
+      const arranged = arrange(value, options.columns)
+      print(arrangedText(arranged, '', options.columns !== undefined))
+      if (arranged.rows?.rows.length === 0) sayNoRows(called, output)
     }
   }
 }

@@ -4,6 +4,7 @@ import { listContracts } from '../../app/list-contracts.js'
 import { writeProgram, type WrittenProgram } from '../../app/start/write-program.js'
 import { globalsOf } from '../run.js'
 import { sayGenerated, sayMissing, sayProgram } from '../generated-text.js'
+import { sayNoContracts } from '../next-steps.js'
 import { count, printJson, progress } from '../terminal.js'
 
 interface Options {
@@ -30,6 +31,7 @@ export function declare(command: Command): void {
         throw new InvalidArgumentError(
           'A program calls one contract: name it, `tolmach generate <contract> --program <file>`.',
         )
+      if (names.length === 0 && !output.json) sayNoContracts(output)
       const results: Generated[] = []
       for (const [at, name] of names.entries()) {
         progress(output, `${name}  ${String(at + 1)} of ${count(names.length, 'client')}`)

@@ -2,6 +2,7 @@ import type { Command } from 'commander'
 import { listContracts, type Listed } from '../../app/list-contracts.js'
 import { listLeftOver, type LeftOver } from '../../app/list-left-over.js'
 import { globalsOf } from '../run.js'
+import { sayNoContracts } from '../next-steps.js'
 import { tableText } from '../tables.js'
 import { print, printJson, say } from '../terminal.js'
 
@@ -16,12 +17,11 @@ export function declare(command: Command): void {
         printJson({ contracts: listed, leftOver })
         return
       }
-      if (listed.length === 0)
-        say(
-          output,
-          'There are no contracts in this project yet. Import one: tolmach import <file or address>',
-        )
+      if (listed.length === 0) sayNoContracts(output)
       else print(contractsTable(listed))
+      const bare = listed.filter(({ client }) => client === 'not generated')
+      if (bare.length > 0)
+        say(output, `\nNext: tolmach generate ${bare.map(({ contract }) => contract).join(' ')}`)
       if (leftOver.length > 0) say(output, leftOverText(leftOver))
     })
 }

@@ -1,4 +1,5 @@
 import type { Command } from 'commander'
+import { sayNoContracts } from '../next-steps.js'
 import { comparisonSummary } from '../../app/compare-contracts.js'
 import { checkReportFile, saveComparison } from '../../app/save-comparison.js'
 import { listContracts } from '../../app/list-contracts.js'
@@ -49,6 +50,7 @@ export function declare(command: Command): void {
         contracts.length > 0
           ? contracts
           : (await listContracts({ project })).map((each) => each.contract)
+      if (names.length === 0 && !output.json) sayNoContracts(output)
       checkTogether(names, options)
       if (options.save !== undefined) checkReportFile(options.save)
       const results: object[] = []

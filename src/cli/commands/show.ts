@@ -64,9 +64,23 @@ export function declare(command: Command): void {
         return
       }
       print(shown.kind === 'contract' ? overviewText(shown, options.full === true) : textOf(shown))
-      if (shown.kind === 'contract') sayNotes(output, shown.notes)
+      if (shown.kind === 'contract') {
+        sayNotes(output, shown.notes)
+        if (shown.counts.operations > 0)
+          say(
+            output,
+            `\nNext: tolmach show ${contract} <operation>, or tolmach generate ${contract}`,
+          )
+      }
       sayOthers(output, shown.others)
     })
+}
+
+function indented(text: string): string {
+  return text
+    .split('\n')
+    .map((line) => `  ${line}`)
+    .join('\n')
 }
 
 function textOf(shown: Exclude<Shown, { readonly kind: 'contract' }>): string {
@@ -154,6 +168,7 @@ function operationText(shown: OperationDescription): string {
             '  ',
           ),
         )),
+    ...section('at the prompt', indented(shown.call ?? '')),
     ...section('in TypeScript', `  ${shown.signature}`),
     ...section(
       'on the wire',
