@@ -148,6 +148,20 @@ describe('expectations', () => {
 })
 
 describe('steps', () => {
+  test('a document in a text of the answer counts instead of it: expected, kept, shown; or it is told that there is none', async () => {
+    const text = '<rows><row><No>1</No></row><row><No>2</No></row></rows>'
+    const step =
+      '  - { call: read, inside: Answer, show: true, keep: { first: "$.row[0].No" }, expect: [{ at: "$.row[1].No", equals: "2" }] }\n'
+    const { steps, calls } = await played(
+      `steps:\n${step}  - { call: use, with: { No: $first } }\n`,
+      { read: () => ({ value: { Answer: text } }) },
+    )
+    expect(steps[0]).toMatchObject({ outcome: 'passed', shown: { rows: { rows: [['1'], ['2']] } } })
+    expect(calls[1]).toBe('desk.use {"No":"1"}')
+    const none = await played(`steps:\n${step}`, { read: () => ({ value: { Other: text } }) })
+    expect(none.steps[0]?.trouble?.message).toContain('there is no text at "Answer" in the answer')
+  })
+
   test('values are kept and filled in; loops; a failure leaves out the rest but what is played afterwards', async () => {
     const { calls, steps, outcome } = await played(
       [

@@ -229,8 +229,8 @@ describe('what a service refuses with, and what it answers amiss', () => {
 
   test.each([
     ['berths', 'quoteDues', 'Nights', '>many</'],
-    ['ferries', 'bookings.create', 'body.passengers', '"passengers":"many"'],
-    ['registry', 'Vessels.create', 'body.Draught', '"Draught":"many"'],
+    ['ferries', 'bookings.create', 'body.passengers', '"passengers": "many"'],
+    ['registry', 'Vessels.create', 'body.Draught', '"Draught": "many"'],
   ] as const)(
     '%s: an input that the contract forbids is sent unchecked, and the call says so',
     async (world, operation, place, sent) => {

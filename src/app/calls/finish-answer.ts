@@ -10,6 +10,7 @@ import {
   maskedUrl,
   withoutSecrets,
 } from '../../exercise/masking.js'
+import { documentInside } from '../../exercise/inside.js'
 import { checkPath, pick } from '../../exercise/pick.js'
 import { sortRows } from '../../exercise/sort-rows.js'
 import { arrange } from '../../exercise/arrange.js'
@@ -23,6 +24,8 @@ import { yamlText } from '../files/yaml-text.js'
 
 /** What is to be done with an answer. */
 export interface AnswerOptions {
+  /** Where in the answer a text is whose document counts, XML or JSON; `.` for the answer itself. */
+  readonly inside?: string | undefined
   /** A JSONPath (RFC 9535): what of the answer counts. */
   readonly pick?: string | undefined
   /** A field that rows are put in the order of, with `desc` behind it for the other direction. */
@@ -58,7 +61,7 @@ export interface Finished {
 export async function prepareAnswer(
   options: AnswerOptions,
 ): Promise<(called: Called) => Promise<Finished>> {
-  const { pick: path, sort, save, plot, against } = options
+  const { inside, pick: path, sort, save, plot, against } = options
   if (plot !== undefined && !/\.(?:svg|png|pdf)$/i.test(save ?? ''))
     throw problem('TM-1010', {
       option: '--plot',
@@ -69,6 +72,7 @@ export async function prepareAnswer(
   const earlier = against === undefined ? undefined : await earlierAnswer(against)
   return async (called) => {
     let { value } = called.result
+    if (inside !== undefined) value = await documentInside(value, inside)
     if (sort !== undefined) value = sortRows(value, sort)
     if (path !== undefined) value = await pick(toPlain(value), path)
     if (save !== undefined && plot !== undefined) await savePlot(save, value, plot, called)

@@ -33,6 +33,7 @@ export interface Options {
   readonly format: Format
   readonly columns?: string
   readonly plot?: string
+  readonly inside?: string
   readonly all?: boolean
   readonly pick?: string
   readonly sort?: string
@@ -125,6 +126,10 @@ function declareAnswer(command: Command): void {
         .default('table'),
     )
     .option('--columns <columns>', 'the columns of a table, like "Code, Basin=Where"')
+    .option(
+      '--inside <path>',
+      'the document, XML or JSON, in a text of the answer, like "Answer"; . for the answer itself',
+    )
     .option('--pick <JSONPath>', 'what of the answer counts, like "$.Lines[0].Text"')
     .option('--sort <field>', 'put rows in the order of a field, like "Dues" or "Dues desc"')
     .option('--all', 'fetch every page of a list, and not only the first hundred rows')
@@ -188,7 +193,7 @@ function given<Value>(text: string | undefined, read: (text: string) => Value): 
 
 /** Options about the one answer of a call. */
 const forOneAnswer = [
-  ...(['format', 'columns', 'pick', 'sort', 'save', 'plot', 'exact', 'against'] as const),
+  ...(['format', 'columns', 'inside', 'pick', 'sort', 'save', 'plot', 'exact', 'against'] as const),
   ...(['traffic', 'har', 'curl', 'accept'] as const),
 ]
 
@@ -205,6 +210,7 @@ export function checkTogether(options: Options): void {
       'traffic',
       'har',
       'curl',
+      'inside',
       'sort',
       'plot',
       'against',

@@ -35,6 +35,8 @@ export interface CallStep extends StepBase {
   readonly with: Readonly<Record<string, unknown>>
   /** What of the answer is kept: a name and a JSONPath each. */
   readonly keep: Readonly<Record<string, string>>
+  /** Where in the answer a text is whose document counts instead of it. */
+  readonly inside?: string
   /** Is the answer shown in reports: with these columns, or all? */
   readonly show?: string | true
   readonly expect: readonly Expectation[]

@@ -5,6 +5,7 @@ import { fillTemplate, inPlain, referencesIn, stepsOf } from '../../contract/tem
 import { differences, rowNames, type Difference } from '../differences.js'
 import { pick } from '../pick.js'
 import { arrange, type Arranged } from '../arrange.js'
+import { documentInside } from '../inside.js'
 import { maskedNames } from '../masking.js'
 import { rowsOf, tabulate, type Table } from '../tabulate.js'
 import { expectsFailure, judge, type StepAnswer, type Verdict } from './expectations.js'
@@ -200,7 +201,11 @@ class RehearsalRun {
 
   private async call(step: CallStep): Promise<Outcome> {
     const input = fillTemplate(step.with, this.lookUp) as Record<string, unknown>
-    const answer = await this.caller.call(step, step.contract ?? this.rehearsal.contract, input)
+    const called = await this.caller.call(step, step.contract ?? this.rehearsal.contract, input)
+    const answer =
+      step.inside === undefined || called.failure !== undefined
+        ? called
+        : { ...called, value: await documentInside(called.value, step.inside) }
     // Where there is nothing to clean up, the service may say so.
     const isNothingLeft =
       this.isAfterwards && step.expect.length === 0 && answer.problem?.kind === 'fault'

@@ -87,14 +87,15 @@ function stepSchema(joi: Joi): import('joi').ObjectSchema {
       }),
       each: joi.alternatives(joi.array().min(1), joi.string()),
       steps: joi.array().items(joi.link('#step')).min(1),
+      inside: joi.string(),
       show: joi.alternatives(joi.string(), joi.valid(true)),
       expect: joi.array().items(expectationSchema(joi)),
     })
     .xor('call', 'compare', 'each')
     .with('each', 'steps')
     .with('steps', 'each')
-    .without('compare', ['with', 'keep', 'contract'])
-    .without('each', ['with', 'keep', 'contract', 'show', 'expect'])
+    .without('compare', ['with', 'keep', 'contract', 'inside'])
+    .without('each', ['with', 'keep', 'contract', 'inside', 'show', 'expect'])
     .id('step')
 }
 
@@ -223,11 +224,13 @@ class Reading {
     const {
       call,
       contract,
+      inside,
       with: input = {},
       keep = {},
     } = plain as {
       call: string
       contract?: string
+      inside?: string
       with?: Record<string, unknown>
       keep?: Record<string, string>
     }
@@ -235,7 +238,7 @@ class Reading {
       ...base,
       kind: 'call',
       operation: call,
-      ...present({ contract }),
+      ...present({ contract, inside }),
       with: input,
       keep,
       ...shown,
