@@ -61,12 +61,13 @@ writeFileSync(
 )
 const call = [program, 'call', 'berths', 'listBerths']
 timed(call)
-const [node, help, warm, preview, fetched] = medians([
+const [node, help, warm, preview, fetched, completed] = medians([
   ['-e', '0'],
   [program, '--help'],
   call,
   [...call, '--preview'],
   ['fetch.mjs'],
+  [program, 'completion', 'bash', '--line', 'tolmach call berths list'],
 ])
 const [cold] = medians([call], () => rmSync(cache, { recursive: true, force: true }))
 standIn.kill()
@@ -83,6 +84,7 @@ console.log(
     row('a program of one `fetch` to the same server', fetched),
     row('a whole warm `tolmach call`', warm),
     row('the same with `--preview` (nothing sent)', preview),
+    row('completing an operation', completed),
     row('the first `tolmach call`, nothing cached', cold),
   ].join('\n'),
 )

@@ -42,7 +42,7 @@ export function declare(command: Command): void {
     .option('--timeout <time>', 'how long to wait for each document, like 10s')
     .addHelpText(
       'after',
-      '\nExamples:\n  tolmach import ./desk.wsdl --as berths\n  tolmach import http://127.0.0.1:4801/berths?wsdl\n  tolmach import ./from-mail/ --as desk --only "list*,getBerth"',
+      '\nExamples:\n  tolmach import ./desk.wsdl --as berths\n  tolmach import "http://127.0.0.1:4801/berths?wsdl"\n  tolmach import ./from-mail/ --as desk --only "list*,getBerth"',
     )
     .action(async (location: string, options: Options) => {
       const { project, output } = globalsOf(command)

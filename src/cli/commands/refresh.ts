@@ -42,7 +42,7 @@ export function declare(command: Command): void {
     .option('--timeout <time>', 'how long to wait for each document, like 10s')
     .addHelpText(
       'after',
-      '\nReads the sources of contracts again, tells what has changed, and replaces snapshot and client together.\nNobody is asked where nothing breaks. Ends with 6 where something differs and was not written.\n\nExamples:\n  tolmach refresh                    all contracts of the project\n  tolmach refresh berths --preview\n  tolmach refresh berths --from https://desk.brackmouth.example/v2/desk?wsdl --yes',
+      '\nReads the sources of contracts again, tells what has changed, and replaces snapshot and client together.\nNobody is asked where nothing breaks. Ends with 6 where something differs and was not written.\n\nExamples:\n  tolmach refresh                    all contracts of the project\n  tolmach refresh berths --preview\n  tolmach refresh berths --from "https://desk.brackmouth.example/v2/desk?wsdl" --yes',
     )
     .action(async (contracts: readonly string[], options: Options) => {
       const { project, output } = globalsOf(command)
