@@ -77,7 +77,14 @@ export function described(recordings: readonly Recording[]): Draft & { readonly 
 }
 
 // Making one takes longer than all that it is asked.
-const ajv = new Ajv2020({ strict: false, allErrors: true, logger: false, validateSchema: false })
+const ajv = new Ajv2020({
+  strict: false,
+  allErrors: true,
+  logger: false,
+  validateSchema: false,
+  // What every object inherits (`__proto__`) is no member of it.
+  ownProperties: true,
+})
 addFormats.default(ajv)
 let asked = 0
 
