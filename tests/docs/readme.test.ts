@@ -40,7 +40,8 @@ beforeAll(async () => {
       mode: 0o755,
     },
   )
-  env = { ...process.env, PATH: `${home}:${process.env['PATH'] ?? ''}` }
+  // Colours are switched on where CI is set.
+  env = { ...process.env, NO_COLOR: '1', PATH: `${home}:${process.env['PATH'] ?? ''}` }
   const port = String(await freePort())
   const [second = [], ...others] = (await blocks()).map((block) =>
     block.map((line) => line.replaceAll('4801', port)),
