@@ -157,11 +157,14 @@ class RehearsalCalls implements StepCaller {
   }
 }
 
-function stageAnswer(contract: string, { operation, result, problem: failed }: Called): CalledStep {
+async function stageAnswer(
+  contract: string,
+  { operation, result, problem: failed }: Called,
+): Promise<CalledStep> {
   const { failure, exchanges, milliseconds } = result
   const fault = failure instanceof ServiceFault ? failure : undefined
   const status = exchanges.at(-1)?.response.status
-  const wire = exchanges.map(wireText).join('\n\n')
+  const wire = (await Promise.all(exchanges.map(wireText))).join('\n\n')
   return {
     contract,
     operation: pathOf(operation),

@@ -1,4 +1,4 @@
-import type { Arranged, ArrangedTable } from '../app/calls/answers.js'
+import { shellWord, type Arranged, type ArrangedTable } from '../app/calls/answers.js'
 import { pc } from './colours.js'
 import { rowsText } from './row-tables.js'
 import { tableText } from './tables.js'
@@ -44,7 +44,8 @@ function insideLines({ headings, inside = [] }: ArrangedTable, indent: string): 
   const columns = [...new Set(inside.map(({ column }) => headings[column] ?? ''))]
   return columns.map((name) => {
     const step = name.split('.').at(-1) ?? ''
-    const path = /^[A-Za-z_]\w*$/.test(step) ? `$..${step}[*]` : `$..['${step}'][*]`
-    return `${indent}${pc.dim(`${name}: lists of their own; --pick "${path}" shows them`)}`
+    // A name from an answer is a word of the shell, and nothing else.
+    const path = /^[A-Za-z_]\w*$/.test(step) ? `$..${step}[*]` : `$..[${JSON.stringify(step)}][*]`
+    return `${indent}${pc.dim(`${name}: lists of their own; --pick ${shellWord(path)} shows them`)}`
   })
 }

@@ -27,7 +27,7 @@ export async function runTogether(
     if (output.json) {
       const body = withoutSecrets(request.body)
       printJson({ ok: true, sent: false, request: { ...maskedRequest(request), body } })
-    } else print(requestText(request))
+    } else print(await requestText(request))
     return 0
   }
   for (const { operation, result } of calls)

@@ -3,20 +3,24 @@ import { maskedHeaders, maskedUrl, shownBody, type Exchange } from '../app/calls
 import { printable } from '../app/problems.js'
 
 /** A request as it goes over the wire, secrets masked. */
-export function requestText({ method, url, headers, body }: Exchange['request']): string {
-  return [pc.bold(`${method} ${maskedUrl(url)}`), ...headerLines(headers), ...bodyLines(body)].join(
-    '\n',
-  )
+export async function requestText({
+  method,
+  url,
+  headers,
+  body,
+}: Exchange['request']): Promise<string> {
+  const start = pc.bold(`${method} ${maskedUrl(url)}`)
+  return [start, ...headerLines(headers), ...(await bodyLines(body))].join('\n')
 }
 
 /** A request and its answer, secrets masked. */
-export function exchangeText({ request, response, milliseconds }: Exchange): string {
+export async function exchangeText({ request, response, milliseconds }: Exchange): Promise<string> {
   const answer = [
     pc.bold(`HTTP ${response.status}`) + pc.dim(`  ${milliseconds} ms`),
     ...headerLines(response.headers),
-    ...bodyLines(response.body),
+    ...(await bodyLines(response.body)),
   ].join('\n')
-  return [apart('request'), requestText(request), apart('answer'), answer, ''].join('\n')
+  return [apart('request'), await requestText(request), apart('answer'), answer, ''].join('\n')
 }
 
 /** A line that sets a request and its answer apart. */
@@ -30,6 +34,6 @@ function headerLines(headers: Readonly<Record<string, string>>): string[] {
   )
 }
 
-function bodyLines(body: string): string[] {
-  return body === '' ? [] : ['', shownBody(body)]
+async function bodyLines(body: string): Promise<string[]> {
+  return body === '' ? [] : ['', await shownBody(body)]
 }

@@ -89,6 +89,12 @@ export function resolve(contract: Contract, type: Type): Type {
   return current
 }
 
+/** The type behind references and lists, however deep. */
+export function itemOf(contract: Contract, type: Type): Type {
+  const actual = resolve(contract, type)
+  return actual.kind === 'list' ? itemOf(contract, actual.item) : actual
+}
+
 /**
  * The records a record extends and inherits from, the farthest first. One that restricts another
  * says all its fields itself.

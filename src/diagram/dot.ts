@@ -30,6 +30,7 @@ export function dotText(
   const nodes = (boxes: readonly Box[]): DotText[] =>
     boxes.map((box) => dot`${idOf(box.id)} [${nodeAttributes(box, towards, places.get(box.id))}]`)
   const isPlaced = graph.boxes.some(({ id }) => places.has(id))
+  const placing = isPlaced ? dot`, layout=neato, splines=ortho, overlap=false` : dot``
   const cluster = (namespace: string, at: number): DotText[] => [
     dot`  subgraph cluster_${at} {`,
     dot`    label=${inDot(namespace)}`,
@@ -41,7 +42,7 @@ export function dotText(
   return joined(
     [
       dot`digraph ${inDot(graph.title)} {`,
-      dot`  graph [rankdir=${towards === 'right' ? dot`LR` : dot`TB`}, fontname="Helvetica"${isPlaced ? dot`, layout=neato, splines=ortho, overlap=false` : dot``}]`,
+      dot`  graph [rankdir=${towards === 'right' ? dot`LR` : dot`TB`}, fontname="Helvetica"${placing}]`,
       dot`  node [shape=record, fontname="Helvetica", fontsize=10]`,
       dot`  edge [fontname="Helvetica", fontsize=9]`,
       ...(namespaces.length > 1

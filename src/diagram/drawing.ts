@@ -1,7 +1,7 @@
 import { addAll, largest } from '../contract/lists.js'
 import { marked, present } from '../contract/present.js'
 import { textWidth } from './fonts.js'
-import type { BoxKind, Graph, Link } from './graph.js'
+import type { BoxKind, End, Graph, Link } from './graph.js'
 import type { Layout, PlacedBox, PlacedLink } from './placed.js'
 import { endText, sizes } from './sketch.js'
 import type { Paint, Picture, Point, Shape } from './shapes.js'
@@ -293,9 +293,11 @@ export function linkText(link: Link, nameOf: (id: string) => string): string {
   if (link.kind === 'extends') return `${from} is a kind of ${to}`
   if (link.kind === 'oneOf') return `${to} is one of ${from}`
   if (link.kind === 'uses') return `${from} uses ${to} (${link.target.name ?? ''})`
-  const back = endText(link.source)
+  const said = (end: End): string => endText(end).replace('  ', ' ')
+  const verb = link.kind === 'contains' ? 'contains' : 'leads to'
+  const back = said(link.source)
   const association = link.association === undefined ? '' : ` (${link.association})`
-  return `${from} ${link.kind === 'contains' ? 'contains' : 'leads to'} ${to}: ${endText(link.target).replace('  ', ' ')}${back === '' ? '' : `; back: ${back.replace('  ', ' ')}`}${association}`
+  return `${from} ${verb} ${to}: ${said(link.target)}${back === '' ? '' : `; back: ${back}`}${association}`
 }
 
 /**

@@ -51,7 +51,10 @@ function shapeText(shape: Shape): Markup {
           : markup` text-anchor="${inMarkup(shape.anchor)}"`
       // Where another font stands in, texts still take the room that was reckoned.
       const length = markup` textLength="${n(textWidth(shape.text, shape.size, shape.bold))}" lengthAdjust="spacingAndGlyphs"`
-      return markup`<text x="${n(shape.x)}" y="${n(shape.y)}" font-size="${shape.size}"${shape.bold === true ? markup` font-weight="bold"` : markup``}${anchor}${length} class="paint-${inMarkup(shape.paint)}${shape.role === undefined ? markup`` : markup` ${inMarkup(shape.role)}`}" fill="${inMarkup(palette[shape.paint])}" xml:space="preserve">${inMarkup(shape.text)}</text>`
+      const weight = shape.bold === true ? markup` font-weight="bold"` : markup``
+      const role = shape.role === undefined ? markup`` : markup` ${inMarkup(shape.role)}`
+      const paint = markup`class="paint-${inMarkup(shape.paint)}${role}" fill="${inMarkup(palette[shape.paint])}"`
+      return markup`<text x="${n(shape.x)}" y="${n(shape.y)}" font-size="${shape.size}"${weight}${anchor}${length} ${paint} xml:space="preserve">${inMarkup(shape.text)}</text>`
     }
     case 'group': {
       const { about, hint, role, shapes } = shape

@@ -1,5 +1,3 @@
-import { indentXml } from './wire-text.js'
-
 /**
  * A text that is a whole XML or JSON document, with a line for each element or member; any other
  * text as it is. Nothing but white space changes, so that every digit stays.
@@ -9,7 +7,8 @@ export async function laidOut(text: string): Promise<string> {
   return /^\s*[[{]/.test(text) ? laidOutJson(text) : text
 }
 
-async function laidOutJson(text: string): Promise<string> {
+/** A JSON document with a line for each member; any other text as it is. Every digit stays. */
+export async function laidOutJson(text: string): Promise<string> {
   try {
     JSON.parse(text)
   } catch {
@@ -28,4 +27,19 @@ async function isWellFormed(xml: string): Promise<boolean> {
   })
   parser.write(xml.replace(/^\ufeff/, '')).close()
   return isFine
+}
+
+/** An XML document with a line for each element. */
+export function indentXml(xml: string): string {
+  let depth = 0
+  return xml
+    .replace(/>\s*</g, '>\n<')
+    .split('\n')
+    .map((line) => {
+      if (/^<\//.test(line)) depth = Math.max(0, depth - 1)
+      const text = '  '.repeat(Math.min(depth, 40)) + line
+      if (/^<[^?!/][^>]*[^/]>$|^<[\w.:-]>$/.test(line) && !/<\//.test(line)) depth += 1
+      return text
+    })
+    .join('\n')
 }

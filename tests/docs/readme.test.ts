@@ -59,7 +59,9 @@ beforeAll(async () => {
     standIns.once('exit', () => fail(new Error(told.slice(-2000))))
   })
 })
-afterAll(() => standIns.kill())
+afterAll(() => {
+  standIns.kill()
+})
 
 const shells = ['bash', 'zsh', 'fish'].filter(
   (shell) => spawnSync(shell, ['-c', 'true']).status === 0,

@@ -1,6 +1,5 @@
 import { extname } from 'node:path'
-import type { Type } from '../../contract/contract.js'
-import { pathOf, resolve } from '../../contract/queries.js'
+import { itemOf, pathOf } from '../../contract/queries.js'
 import { problem } from '../../contract/problem.js'
 import { differences, type Difference } from '../../exercise/differences.js'
 import {
@@ -120,11 +119,7 @@ async function earlierAnswer(file: string): Promise<unknown> {
 function keysOf({ operation, contract }: Called): readonly string[] {
   const { outcome } = operation
   if (outcome.kind !== 'value') return []
-  const item = (type: Type): Type => {
-    const actual = resolve(contract, type)
-    return actual.kind === 'list' ? item(actual.item) : actual
-  }
-  const row = item(outcome.field.type)
+  const row = itemOf(contract, outcome.field.type)
   return row.kind === 'record' ? (row.keys ?? []) : []
 }
 

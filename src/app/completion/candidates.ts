@@ -12,6 +12,7 @@ import {
   countedTypes,
   endpointsOf,
   fieldsOfOutcome,
+  itemOf,
   membersOf,
   operationsOf,
   pathOf,
@@ -166,12 +167,6 @@ async function operationOf(place: Place): Promise<Operation> {
   const found = operations.find((operation) => pathOf(operation) === path)
   if (found === undefined) throw new Error(place.operation)
   return found
-}
-
-/** What a list holds, however deep; any other type as it is. */
-function itemOf(contract: Contract, type: Type): Type {
-  const actual = resolve(contract, type)
-  return actual.kind === 'list' ? itemOf(contract, actual.item) : actual
 }
 
 /** The fields of the rows of an answer: of the list that it is, or of the one list in it. */

@@ -413,9 +413,16 @@ function digestsOf(documents: Documents): Record<string, string> {
   )
 }
 
-/** Steps of addresses and paths that say what is there, and not what it is about. */
-const anyStep =
-  /^(?:\$?metadata|v\d+(?:\.\d+)*|(?:open-?api|swagger)(?:[-_.]?v?\d[\d._-]*)?|api(?:-docs)?|docs|index|service|wsdl|\.\.?)(?:\.(?:json|ya?ml|xml|wsdl|edmx|svc))?$/i
+/** Words that say what is at an address or path, and not what it is about. */
+const anyWord =
+  /^(?:\$?metadata|v\d+(?:\.\d+)*|(?:open-?api|swagger)(?:[-_.]?v?\d[\d._-]*)?|api(?:-docs)?|docs|index|service|wsdl|\.\.?)$/i
+
+/** Says a step nothing of what it is about, whatever its ending? */
+function isAnyStep(step: string): boolean {
+  return (
+    anyWord.test(step) || anyWord.test(step.replace(/\.(?:json|ya?ml|xml|wsdl|edmx|svc)$/i, ''))
+  )
+}
 
 /**
  * A contract name made from where it comes from: `https://host/desk?wsdl` -> `desk`,
@@ -426,7 +433,7 @@ export function contractNameFor(location: string): string {
   const steps = (address?.pathname ?? location).split(/[/\\]/).filter((step) => step !== '')
   const host =
     address === undefined || /^[\d.[]/.test(address.hostname) ? undefined : hostName(address)
-  const last = steps.findLast((step) => !anyStep.test(step)) ?? host ?? steps.at(-1) ?? 'service'
+  const last = steps.findLast((step) => !isAnyStep(step)) ?? host ?? steps.at(-1) ?? 'service'
   const name = last
     .replace(/\.\w+$/, '')
     .replace(/[^\w-]+/g, '-')

@@ -1,6 +1,6 @@
 import { special } from '../../contract/special-members.js'
 import type { Choice, Contract, Field, NamedType, Type } from '../../contract/contract.js'
-import { membersOf, resolve } from '../../contract/queries.js'
+import { itemOf, membersOf, resolve } from '../../contract/queries.js'
 import { constraintTexts } from '../../contract/constraint-texts.js'
 import { typeText } from '../../contract/type-text.js'
 import { hasDefault } from '../../typescript/types.js'
@@ -109,12 +109,6 @@ function choicesInside(contract: Contract, type: Type): readonly Choice[] {
   const records =
     actual.kind === 'union' ? actual.alternatives.map((each) => resolve(contract, each)) : [actual]
   return records.flatMap((each) => (each.kind === 'record' ? (each.choices ?? []) : []))
-}
-
-/** The type behind references and lists. */
-function itemOf(contract: Contract, type: Type): Type {
-  const actual = resolve(contract, type)
-  return actual.kind === 'list' ? itemOf(contract, actual.item) : actual
 }
 
 function fieldsInside(contract: Contract, type: Type): readonly Field[] {

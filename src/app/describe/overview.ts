@@ -129,10 +129,9 @@ function summariseGroup(
   name: string,
   members: readonly Operation[],
 ): GroupSummary {
-  const held = said?.holds === undefined ? undefined : namedType(contract, said.holds.type).name
   return {
     name,
-    holds: held === undefined ? undefined : `${held}${said?.holds?.many === true ? '[]' : ''}`,
+    holds: heldText(contract, said),
     documentation: firstSentence(said?.documentation),
     standard: members
       .filter((operation) => operation.standard === true)
@@ -141,6 +140,16 @@ function summariseGroup(
       .filter((operation) => operation.standard !== true)
       .map((operation) => summarise(contract, operation)),
   }
+}
+
+/** What the things of a group are: `Vessel[]`, `Harbour`; undefined where that is not said. */
+export function heldText(
+  contract: Contract,
+  { holds }: Partial<OperationGroup> = {},
+): string | undefined {
+  return holds === undefined
+    ? undefined
+    : `${namedType(contract, holds.type).name}${holds.many ? '[]' : ''}`
 }
 
 /** What is chosen, and what is left; undefined where everything is. */

@@ -35,11 +35,15 @@ export async function diagramPage(
   const part = graph.boxes.length < graph.whole ? markup` of ${graph.whole}` : markup``
   const body = joined(
     [
-      markup`<header class="bar"><h1>${inMarkup(graph.title)}</h1><span class="faint">${graph.boxes.length}${part} types</span><button id="list-button" aria-expanded="false" aria-controls="list">List</button>${pictureBar()}<button id="keep">Keep arrangement</button></header>`,
+      markup`<header class="bar"><h1>${inMarkup(graph.title)}</h1>`,
+      markup`<span class="faint">${graph.boxes.length}${part} types</span>`,
+      markup`<button id="list-button" aria-expanded="false" aria-controls="list">List</button>`,
+      pictureBar(),
+      markup`<button id="keep">Keep arrangement</button></header>`,
       listHtml(graph, keys),
       markup`<main class="stage">${svg}<div id="map" aria-hidden="true"></div></main>`,
       markup`<aside id="chosen" hidden aria-label="The type that was chosen"></aside>`,
-      markup`<dialog id="kept" aria-labelledby="kept-title"><h2 id="kept-title">Keep this arrangement</h2><p>Put these lines under <code>contracts: ${inMarkup(open.name)}:</code> in tolmach.yaml; then every picture with <code>--view ${inMarkup(name)}</code> is arranged like this.</p><pre tabindex="0"></pre><p class="bar"><button id="kept-copy">Copy</button><button id="kept-close">Close</button></p></dialog>`,
+      keepDialog(open.name, name),
       dataText('facts', {
         types: facts,
         keys,
@@ -58,8 +62,24 @@ export async function diagramPage(
     kind: 'diagram',
     body,
     styles: ['picture.css', 'diagram.css'],
-    scripts: ['from-far.js', 'picture.js', 'diagram.js', 'arrange.js'],
+    scripts: ['drawn.js', 'from-far.js', 'picture.js', 'copy.js', 'diagram.js', 'arrange.js'],
   })
+}
+
+/** The lines that keep an arrangement, and where they belong. */
+function keepDialog(contract: string, view: string): Markup {
+  return joined(
+    [
+      markup`<dialog id="kept" aria-labelledby="kept-title">`,
+      markup`<h2 id="kept-title">Keep this arrangement</h2>`,
+      markup`<p>Put these lines under <code>contracts: ${inMarkup(contract)}:</code> in tolmach.yaml; then`,
+      markup`every picture with <code>--view ${inMarkup(view)}</code> is arranged like this.</p>`,
+      markup`<pre tabindex="0"></pre>`,
+      markup`<p class="bar"><button id="kept-copy">Copy</button><button id="kept-close">Close</button></p>`,
+      markup`</dialog>`,
+    ],
+    '\n',
+  )
 }
 
 /** What each type is called in addresses and views: its name, or its id where others share that. */

@@ -1,18 +1,12 @@
 import type { Contract, NamedType, Operation } from '../../contract/contract.js'
 import { compareTexts } from '../../contract/ordering.js'
-import {
-  countedTypes,
-  endpointsOf,
-  namedType,
-  operationsOf,
-  pathOf,
-} from '../../contract/queries.js'
+import { countedTypes, endpointsOf, operationsOf, pathOf } from '../../contract/queries.js'
 import { graphOf, type Graph } from '../../diagram/graph.js'
 import { inMarkup } from '../../printing/escaping.js'
 import { joined, markup, type Markup } from '../../printing/safe-text.js'
 import { adviceFor, mostBoxes } from '../draw-diagram.js'
 import type { OpenContract } from '../contracts/open-contract.js'
-import { byGroup } from '../describe/overview.js'
+import { byGroup, heldText } from '../describe/overview.js'
 import { firstSentence } from '../describe/words.js'
 import { describedFrom } from '../show-contract.js'
 import { link, meaning, prose, tag } from './html-parts.js'
@@ -69,7 +63,7 @@ export async function referencePage(open: OpenContract): Promise<Markup> {
     body,
     styles: ['picture.css', 'reference.css'],
     scripts: [
-      ...(isDrawn ? ['from-far.js', 'picture.js'] : []),
+      ...(isDrawn ? ['drawn.js', 'from-far.js', 'picture.js'] : []),
       'unfolding.js',
       'copy.js',
       'boxes.js',
@@ -84,13 +78,12 @@ function groupsOf(contract: Contract, operations: readonly Operation[]): Group[]
     contract.services.flatMap(({ groups = [] }) => groups.map((group) => [group.name, group])),
   )
   return [...byGroup(operations)].map(([name, members]) => {
-    const { holds, documentation } = said.get(name) ?? {}
-    const held = holds === undefined ? undefined : namedType(contract, holds.type).name
+    const group = said.get(name)
     return {
       name,
       operations: members,
-      holds: held === undefined || holds?.many !== true ? held : `${held}[]`,
-      documentation,
+      holds: heldText(contract, group),
+      documentation: group?.documentation,
       isSet: members.some(({ standard }) => standard === true),
     }
   })

@@ -158,7 +158,12 @@ function stepHtml(step: StepReport, id: string, file: string, longest: number): 
   const inside = insideHtml(step)
   const isOpen = outcome === 'failed' || shown !== undefined || compared !== undefined
   const head = headHtml(step, file, longest)
-  return markup`<li class="step ${inMarkup(outcome.replace(' ', '-'))}" id="${inMarkup(id)}">${inside.length === 0 ? markup`<div class="head">${head}</div>` : markup`<details${isOpen ? markup` open` : markup``}><summary class="head">${head}</summary>${joined(inside, '\n')}</details>`}</li>`
+  const told =
+    inside.length === 0
+      ? markup`<div class="head">${head}</div>`
+      : markup`<details${isOpen ? markup` open` : markup``}><summary class="head">${head}</summary>${joined(inside, '\n')}</details>`
+  const kind = inMarkup(outcome.replace(' ', '-'))
+  return markup`<li class="step ${kind}" id="${inMarkup(id)}">${told}</li>`
 }
 
 /** A step in one line: what came of it, what it is, where it stands, how long it took. */

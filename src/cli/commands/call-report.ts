@@ -4,6 +4,7 @@ import {
   cell,
   laidOut,
   maskedRequest,
+  shellWord,
   ServiceFault,
   toPlain,
 } from '../../app/calls/answers.js'
@@ -39,7 +40,7 @@ export async function report(
 ): Promise<number> {
   if (options.uncheckedInput === true)
     say(output, pc.yellow('The input is not checked against the contract.'))
-  if (options.traffic === true && !output.json) tellTraffic(called)
+  if (options.traffic === true && !output.json) await tellTraffic(called)
   if (called.problem !== undefined) return reportProblem(called, called.problem, output)
   if (options.curl === true) return reportCurl(called, output)
   if (options.preview === true) return reportPreview(called, output)
@@ -49,11 +50,11 @@ export async function report(
   return (finished.differences?.length ?? 0) === 0 ? 0 : exitCodes.difference
 }
 
-function tellTraffic({ result, request }: Called): void {
+async function tellTraffic({ result, request }: Called): Promise<void> {
   const sent =
     result.exchanges.length === 0 && request !== undefined
-      ? [requestText(request)]
-      : result.exchanges.map(exchangeText)
+      ? [await requestText(request)]
+      : await Promise.all(result.exchanges.map(exchangeText))
   tellAll(sent.map((each) => `${each}\n`).join('\n'))
 }
 
@@ -66,11 +67,11 @@ async function reportProblem({ result }: Called, failed: Problem, output: Output
   return exit
 }
 
-function reportPreview({ request }: Called, output: Output): number {
+async function reportPreview({ request }: Called, output: Output): Promise<number> {
   if (request === undefined) return 0
   const shown = { ...maskedRequest(request), body: withoutSecrets(request.body) }
   if (output.json) printJson({ ok: true, sent: false, request: shown })
-  else print(requestText(request))
+  else print(await requestText(request))
   return 0
 }
 
@@ -193,7 +194,7 @@ function sayNoRows({ contract, operation }: Called, output: Output): void {
     say(
       output,
       pc.dim(
-        `Other inputs may have some: tolmach show ${contract.name} ${operation.path.join('.')} tells what there is to ask for.`,
+        `Other inputs may have some: tolmach show ${[contract.name, operation.path.join('.')].map(shellWord).join(' ')} tells what there is to ask for.`,
       ),
     )
 }

@@ -19,12 +19,7 @@
       linksOf.set(id, [...(linksOf.get(id) ?? []), at])
   })
 
-  const drawn = (name, attributes, ...children) => {
-    const made = document.createElementNS('http://www.w3.org/2000/svg', name)
-    for (const [each, value] of Object.entries(attributes)) made.setAttribute(each, value)
-    made.append(...children)
-    return made
-  }
+  const { drawn } = window
   const marker = (id, path, look) =>
     drawn(
       'marker',
@@ -126,14 +121,5 @@
   })
   document.querySelector('#kept-close').addEventListener('click', () => dialog.close())
   const copy = document.querySelector('#kept-copy')
-  copy.addEventListener('click', async () => {
-    const pre = dialog.querySelector('pre')
-    const isCopied = await navigator.clipboard.writeText(pre.textContent).then(
-      () => true,
-      () => false,
-    )
-    if (!isCopied) getSelection().selectAllChildren(pre)
-    copy.textContent = isCopied ? 'Copied' : 'Selected'
-    setTimeout(() => (copy.textContent = 'Copy'), 2000)
-  })
+  copy.addEventListener('click', () => window.copyText(dialog.querySelector('pre'), copy))
 }

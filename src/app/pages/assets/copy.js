@@ -1,27 +1,21 @@
 // Code has a button that copies it, from when it is first seen.
 {
-  const copy = async (text) => {
-    try {
-      await navigator.clipboard.writeText(text)
-    } catch {
-      // Where pages may not, the reader can: the text is selected.
-      return false
-    }
-    return true
+  /** Copies a text, or selects it where pages may not copy; the button says which. */
+  window.copyText = async (pre, button) => {
+    const isCopied = await navigator.clipboard.writeText(pre.textContent).then(
+      () => true,
+      () => false,
+    )
+    if (!isCopied) getSelection().selectAllChildren(pre)
+    button.textContent = isCopied ? 'Copied' : 'Selected'
+    setTimeout(() => (button.textContent = 'Copy'), 2000)
   }
   const equip = (pre) => {
     if (pre.parentElement.classList.contains('copying')) return
     const holder = document.createElement('div')
     holder.className = 'copying'
     const button = Object.assign(document.createElement('button'), { textContent: 'Copy' })
-    button.addEventListener('click', async () => {
-      if (await copy(pre.textContent)) button.textContent = 'Copied'
-      else {
-        getSelection().selectAllChildren(pre)
-        button.textContent = 'Selected'
-      }
-      setTimeout(() => (button.textContent = 'Copy'), 2000)
-    })
+    button.addEventListener('click', () => window.copyText(pre, button))
     pre.replaceWith(holder)
     holder.append(pre, button)
   }

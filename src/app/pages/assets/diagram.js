@@ -121,11 +121,7 @@
 
   // The small map: where all types are, and what of it is seen.
   const map = document.querySelector('#map')
-  const drawn = (name, attributes) => {
-    const made = document.createElementNS('http://www.w3.org/2000/svg', name)
-    for (const [each, value] of Object.entries(attributes)) made.setAttribute(each, value)
-    return made
-  }
+  const { drawn } = window
   const { full } = window.picture
   const small = drawn('svg', { viewBox: `${full.x} ${full.y} ${full.width} ${full.height}` })
   const frame = drawn('rect', { class: 'frame' })

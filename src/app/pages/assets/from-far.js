@@ -1,11 +1,6 @@
 // What a picture shows from far: names as large as their boxes, and how groups hang together.
 {
-  const drawn = (name, attributes, text = '') => {
-    const made = document.createElementNS('http://www.w3.org/2000/svg', name)
-    for (const [each, value] of Object.entries(attributes)) made.setAttribute(each, value)
-    made.textContent = text
-    return made
-  }
+  const { drawn } = window
   const frameOf = (group) => group.querySelector('rect, polygon').getBBox()
   const middleOf = (box) => ({ x: box.x + box.width / 2, y: box.y + box.height / 2 })
 
